@@ -1,0 +1,32 @@
+# Every target sets up what it needs and, run again, does no needless work. `make help` lists them.
+SHELL := /bin/bash
+.DEFAULT_GOAL := help
+SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' -o -name '*.sh' | grep -v '/obj/\|/bin/') Directory.Build.props Directory.Packages.props
+
+help: ## List the targets
+	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
+
+build: bin/tidestep ## Build everything; leaves bin/tidestep, bin/tidestep-service, bin/tidestep-standin
+
+bin/tidestep: $(SOURCES) console/dist/index.html
+	@scripts/publish.sh
+
+console/dist/index.html: $(shell find console -type f -not -path '*/node_modules/*' -not -path '*/dist/*' 2>/dev/null)
+	@scripts/console.sh
+
+demo: build ## Start the service, the stand-in fleet and the console with the demo estate
+	@scripts/demo.sh
+
+example: build ## Run the whole example to its end, without a person
+	@scripts/example.sh
+
+lab-example: build ## Upgrade three real hosts over SSH, made on this machine (root on Linux)
+	@scripts/lab-example.sh
+
+test: ## Set up and run every test
+	@scripts/test.sh
+
+bench: build ## Measure; writes docs/benchmarks.md
+	@scripts/bench.sh
+
+.PHONY: help build demo example lab-example test bench

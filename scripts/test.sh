@@ -1,0 +1,25 @@
+#!/usr/bin/env bash
+# Sets up, checks formatting, builds, and runs every test; ends with "N passed, N failed".
+. "$(dirname "$0")/setup.sh"
+need chromium chromium
+log=$(mktemp -d)
+trap 'rm -rf "$log"' EXIT
+
+dotnet build TideStep.slnx -v q -c Release --nologo 2>&1 | tee "$log/build" | grep -E "error|warn" | sort -u | head -40 || true
+grep -q "Build succeeded" "$log/build" || grep -q "0 Error" "$log/build" || { tail -5 "$log/build"; echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }
+passed=0 failed=0
+for project in tests/*/*.csproj; do
+  name=$(basename "$project" .csproj)
+  start=$SECONDS
+  "$(dirname "$project")/bin/Release/net10.0/$name" -noColor >"$log/$name" 2>&1 || true
+  line=$(grep -E "Total: [0-9]+" "$log/$name" | tail -1 || true)
+  total=$(sed -nE 's/.*Total: ([0-9]+).*/\1/p' <<<"$line")
+  bad=$(sed -nE 's/.*Errors: ([0-9]+), Failed: ([0-9]+).*/\1 \2/p' <<<"$line" | awk '{print $1+$2}')
+  if [ -z "$total" ]; then cat "$log/$name"; total=1 bad=1; fi
+  [ "$bad" = 0 ] || grep -vE "Discover|Starting|Finished" "$log/$name" | head -120
+  echo "$name: $((total - bad)) passed, $bad failed ($((SECONDS - start)) s)"
+  passed=$((passed + total - bad)) failed=$((failed + bad))
+done
+. scripts/test-more.sh
+echo "$passed passed, $failed failed"
+[ "$failed" = 0 ]

@@ -1,0 +1,138 @@
+using System.Collections.Immutable;
+using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
+using TideStep.Core.Versions;
+
+namespace TideStep.Core.Catalogue;
+
+/// <summary>Reads one jump of a product.</summary>
+internal static class JumpDocument
+{
+    public static Jump Read(string id, Node node, Place at, VersionScheme scheme, ImmutableDictionary<string, StepSpec> steps, Findings findings)
+    {
+        var form = Form.Open(node, $"jump {id}", findings);
+        Form.CheckId(id, at, "jump", findings);
+        var from = form.Range("from", scheme);
+        if (!form.Has("from")) findings.Add($"jump {id}: 'from' is missing", at, "Write the range of versions it starts from.");
+        form.Required("to");
+        var to = form.Version("to", scheme);
+        var methods = ReadMethods(form);
+        ImmutableArray<string> StepList(string key)
+        {
+            foreach (var (name, place) in form.Words(key)) StepDocument.Expect(name, place, form.What, steps, findings);
+            return [.. form.Words(key).Select(w => w.Text)];
+        }
+        var jump = new Jump(id, from ?? VersionRange.Any, to!, form.Flag("down"), methods, ReadRequirements(form, "requires"), ReadRequirements(form, "together"),
+            form.Word("restarts", "nothing", "service", "node") switch { "node" => RestartScope.Node, "nothing" => RestartScope.Nothing, _ => RestartScope.Service },
+            form.Text("closes"), StepList("ahead"), StepList("change"), StepList("after-all"), ReadPoints(form, steps), ReadPrerequisites(form), ReadArtefacts(form), at);
+        if (jump.Closes is { } closes && steps.Count > 0 && !jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll).Contains(closes))
+            findings.Add($"jump {id}: closes '{closes}', which is none of its steps", form.PlaceOf("closes"), Nearest.Hint(closes, jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll)));
+        // Known to the language and kept for the questions and conversions of a release; planning does not read them yet.
+        form.Node("answers");
+        form.Node("converts");
+        form.Close();
+        return jump;
+    }
+
+    private static ImmutableArray<MethodFigures> ReadMethods(Form form)
+    {
+        var methods = ImmutableArray.CreateBuilder<MethodFigures>();
+        foreach (var (name, value, at) in form.Map("methods"))
+        {
+            if (MethodNames.TryParse(name) is not { } method) { form.Findings.Add($"{form.What}: '{name}' is no method", at, Nearest.Hint(name, MethodNames.All)); continue; }
+            var figures = Form.Open(value is TextNode { Text: "" } ? null : value, $"{form.What}, {name}", form.Findings, at);
+            TimeSpan Of(string key) => figures.Duration(key) ?? TimeSpan.Zero;
+            methods.Add(new MethodFigures(method, Of("member"), Of("settle"), Of("outage"), Of("install"), figures.Duration("canary-settle")));
+            figures.Close();
+        }
+        if (methods.Count == 0) form.Findings.Add($"{form.What}: has no method", form.At, $"Add 'methods' with one of {string.Join(", ", MethodNames.All)}.");
+        return [.. methods.OrderBy(m => m.Method)];
+    }
+
+    private static ImmutableArray<Requirement> ReadRequirements(Form form, string key)
+    {
+        var found = ImmutableArray.CreateBuilder<Requirement>();
+        foreach (var node in form.List(key))
+        {
+            var item = Form.Open(node, $"{form.What}, {key}", form.Findings);
+            // As with rules, the other product's range is read again by that product's scheme.
+            var text = item.Required("range");
+            var range = VersionRange.TryParse(text, VersionScheme.Dotted, out var reason);
+            if (range is null && text.Length > 0) form.Findings.Add($"{item.What}: '{text}' is no range: {reason}", item.PlaceOf("range"));
+            found.Add(new Requirement(item.Required("product"), range ?? VersionRange.Any));
+            item.Close();
+        }
+        return found.ToImmutable();
+    }
+
+    private static ImmutableArray<PointWish> ReadPoints(Form form, ImmutableDictionary<string, StepSpec> steps)
+    {
+        var found = ImmutableArray.CreateBuilder<PointWish>();
+        foreach (var node in form.List("points"))
+        {
+            var item = Form.OpenOrWord(node, "capture", $"{form.What}, points", form.Findings);
+            var capture = item.Required("capture");
+            if (capture.Length > 0) StepDocument.Expect(capture, item.PlaceOf("capture"), item.What, steps, form.Findings);
+            if (steps.TryGetValue(capture, out var step) && step.Do is not CaptureAction) form.Findings.Add($"{item.What}: step '{capture}' captures nothing", item.PlaceOf("capture"), "Its 'do' must be a capture.");
+            found.Add(new PointWish(capture, item.Word("while", "serving", "stopped") != "stopped", item.Word("per", "member", "component") != "component"));
+            item.Close();
+        }
+        return found.ToImmutable();
+    }
+
+    private static ImmutableArray<Prerequisite> ReadPrerequisites(Form form)
+    {
+        var found = ImmutableArray.CreateBuilder<Prerequisite>();
+        foreach (var node in form.List("prerequisites"))
+        {
+            var item = Form.Open(node, $"{form.What}, prerequisite", form.Findings);
+            var (id, per) = (item.Required("id"), item.Word("per", "member", "node", "component", "site") ?? "member");
+            var (level, remedy) = (item.Word("level", "blocker", "caution", "advice") ?? "blocker", item.Text("remedy"));
+            if (ExpressionText.Read(item, "holds", required: true) is { } holds) found.Add(new Prerequisite(id, per, level, holds, remedy));
+            item.Close();
+        }
+        return found.ToImmutable();
+    }
+
+    private static ImmutableArray<ArtefactNeed> ReadArtefacts(Form form)
+    {
+        var found = ImmutableArray.CreateBuilder<ArtefactNeed>();
+        foreach (var node in form.List("artefacts"))
+        {
+            var item = Form.OpenOrWord(node, "id", $"{form.What}, artefact", form.Findings);
+            var size = item.Text("size") is { } text ? Units.TryBytes(text) : null;
+            if (size is null && item.Has("size")) form.Findings.Add($"{item.What}: 'size' must be a size like 120 MiB", item.PlaceOf("size"));
+            found.Add(new ArtefactNeed(item.Required("id"), item.Text("file"), item.Text("sha256"), (long?)size));
+            item.Close();
+        }
+        return found.ToImmutable();
+    }
+}
+
+/// <summary>The methods by the words of the vocabulary.</summary>
+public static class MethodNames
+{
+    public static readonly string[] All = ["rolling", "replace", "two-slot", "side-by-side", "offline"];
+
+    public static Method? TryParse(string name) => Array.IndexOf(All, name) is >= 0 and var at ? (Method)at : null;
+
+    public static string Word(this Method method) => All[(int)method];
+}
+
+/// <summary>Reads expressions from documents, with the place of a mistake inside them.</summary>
+internal static class ExpressionText
+{
+    public static Expression? Read(Form form, string key, bool required = false)
+    {
+        var text = required ? form.Required(key) : form.Text(key);
+        return string.IsNullOrEmpty(text) ? null : Parse(text, form.PlaceOf(key), $"{form.What}: '{key}'", form.Findings);
+    }
+
+    public static Expression? Parse(string text, Place at, string what, Findings findings)
+    {
+        if (ExpressionParser.TryParse(text, out var reason, out var offset) is { } expression) return expression;
+        // The column counts from the text's own start; for a quoted scalar that is one behind the quote.
+        findings.Add($"{what} is not understood at character {offset + 1} of \"{text}\"", at with { Column = at.Column + offset }, null, reason);
+        return null;
+    }
+}

@@ -1,0 +1,82 @@
+using System.Collections.Immutable;
+using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
+using TideStep.Core.Versions;
+
+namespace TideStep.Core.Catalogue;
+
+/// <summary>Support lines of releases, best for production first.</summary>
+public enum ReleaseLine { LongSupport, Standard, Preview }
+
+/// <summary>What the rules say of a pair of versions, from best to worst.</summary>
+public enum Verdict { Supported, Transitional, Untested, Unsupported }
+
+/// <summary>How a jump is done (3-planning, Moves and methods), in the order of that table.</summary>
+public enum Method { Rolling, Replace, TwoSlot, SideBySide, Offline }
+
+/// <summary>The end of a relation that a rule speaks from.</summary>
+public enum RelationEnd { DependsOn, Serves, StandsOn, Carries, Inside, Hosts, Peer }
+
+/// <summary>What a jump restarts on its member.</summary>
+public enum RestartScope { Nothing, Service, Node }
+
+/// <summary>One version of a product. <paramref name="Ends"/> is the last day of support, null where unknown.</summary>
+public sealed record Release(Versions.Version Version, ReleaseLine Line, DateOnly? Since, DateOnly? Ends, ImmutableArray<string> Parts, ImmutableArray<string> Brings, ImmutableArray<string> Removes, ImmutableArray<string> Changes)
+{
+    public string Label => Version.Label;
+}
+
+/// <summary>Where a rule was read: a document's title and its date.</summary>
+public sealed record RuleSource(string Title, DateOnly? Date);
+
+/// <summary>A rule of one product about pairs with another (or with itself, for peers).</summary>
+public abstract record CompatibilityRule(string Id, RelationEnd End, string Other, VersionRange This, VersionRange At, Verdict Verdict, RuleSource? Source, Place? Place);
+
+/// <summary>A rule by ranges.</summary>
+public sealed record RangeRule(string Id, RelationEnd End, string Other, VersionRange This, VersionRange At, Verdict Verdict, bool MayRest, RuleSource? Source, Place? Place)
+    : CompatibilityRule(Id, End, Other, This, At, Verdict, Source, Place);
+
+/// <summary>A rule by distance of majors or minors.</summary>
+public sealed record DistanceRule(string Id, RelationEnd End, string Other, VersionRange This, VersionRange At, bool ByMajor, int OlderBy, int NewerBy, Verdict Verdict, RuleSource? Source, Place? Place)
+    : CompatibilityRule(Id, End, Other, This, At, Verdict, Source, Place);
+
+/// <summary>The catalogue's figures for one method of a jump; all of them spans of time, nought where not given.</summary>
+public sealed record MethodFigures(Method Method, TimeSpan Member, TimeSpan Settle, TimeSpan Outage, TimeSpan Install, TimeSpan? CanarySettle);
+
+/// <summary>A product and a range that related components must be in.</summary>
+public sealed record Requirement(string Product, VersionRange Range);
+
+/// <summary>A rollback point that a jump wants captured, by the step of that name.</summary>
+public sealed record PointWish(string Capture, bool WhileServing, bool PerMember);
+
+/// <summary>A prerequisite of a jump; <paramref name="Per"/> is member, node, component or site.</summary>
+public sealed record Prerequisite(string Id, string Per, string Level, Expression Holds, string? Remedy);
+
+/// <summary>An artefact a jump needs; the checksum is SHA-256 in hexadecimal.</summary>
+public sealed record ArtefactNeed(string Id, string? File, string? Sha256, long? Bytes);
+
+/// <summary>An upgrade that the product's maker supports in one go.</summary>
+public sealed record Jump(string Id, VersionRange From, Versions.Version To, bool Down, ImmutableArray<MethodFigures> Methods, ImmutableArray<Requirement> Requires,
+    ImmutableArray<Requirement> Together, RestartScope Restarts, string? Closes, ImmutableArray<string> Ahead, ImmutableArray<string> Change, ImmutableArray<string> AfterAll,
+    ImmutableArray<PointWish> Points, ImmutableArray<Prerequisite> Prerequisites, ImmutableArray<ArtefactNeed> Artefacts, Place? Place)
+{
+    /// <summary>The figures of one method, null where the jump does not offer it.</summary>
+    public MethodFigures? By(Method method) => Methods.FirstOrDefault(m => m.Method == method);
+
+    /// <summary>Whether the jump leads from <paramref name="version"/>: in its range, and in its direction.</summary>
+    public bool LeadsFrom(Versions.Version version, Func<Versions.Version, bool>? isRelease = null) =>
+        From.Contains(version, isRelease) && (Down ? version > To : version < To);
+}
+
+/// <summary>A product of the catalogue: releases, rules, jumps, and how its members are handled.</summary>
+public sealed record Product(string Id, string Title, VersionScheme Scheme, ImmutableArray<string> Roles, ImmutableArray<string> Voting, ImmutableArray<Release> Releases,
+    ImmutableArray<CompatibilityRule> Rules, ImmutableArray<Jump> Jumps, Routines Routines, ImmutableDictionary<string, StepSpec> Steps, ImmutableDictionary<string, Collector> Readings)
+{
+    /// <summary>The release that equals a version, or null where the catalogue does not know it.</summary>
+    public Release? ReleaseOf(Versions.Version version) => _releases.GetValueOrDefault(version);
+
+    /// <summary>Whether the catalogue knows the version.</summary>
+    public bool IsRelease(Versions.Version version) => _releases.ContainsKey(version);
+
+    private readonly Dictionary<Versions.Version, Release> _releases = Releases.GroupBy(r => r.Version).ToDictionary(g => g.Key, g => g.First());
+}

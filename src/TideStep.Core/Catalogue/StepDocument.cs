@@ -1,0 +1,128 @@
+using System.Collections.Immutable;
+using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Core.Catalogue;
+
+/// <summary>Reads the steps and routines of a product.</summary>
+internal static class StepDocument
+{
+    private static readonly string[] Actions = ["command", "start", "stop", "restart", "install", "send", "capture", "await", "person"];
+
+    public static ImmutableDictionary<string, StepSpec> ReadSteps(Form document, Findings findings)
+    {
+        var steps = ImmutableDictionary.CreateBuilder<string, StepSpec>();
+        foreach (var (name, node, at) in document.Map("steps"))
+        {
+            Form.CheckId(name, at, "step", findings);
+            var form = Form.Open(node, $"step {name}", findings);
+            if (form.Node("do") is not { } doing) { findings.Add($"step {name}: 'do' is missing", at, $"Write one action: {string.Join(", ", Actions)}."); form.Close(); continue; }
+            var (verify, within) = ReadVerify(form);
+            var attempts = form.Node("attempts") is { } node2 ? ReadAttempts(node2, form) : new AttemptPolicy(1, TimeSpan.Zero);
+            var action = ReadAction(doing, form.What, findings);
+            var undo = form.Node("undo") is { } undoing ? ReadAction(undoing, $"{form.What}, undo", findings) : null;
+            var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
+                form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
+                form.Duration("takes") ?? TimeSpan.Zero, form.Text("impact"), at);
+            form.Close();
+            if (action is not null) steps[name] = step;
+        }
+        return steps.ToImmutable();
+    }
+
+    private static (Expression?, TimeSpan) ReadVerify(Form form)
+    {
+        if (form.Node("verify") is not { } node) return (null, TimeSpan.Zero);
+        var verify = Form.OpenOrWord(node, "holds", $"{form.What}, verify", form.Findings);
+        var read = (ExpressionText.Read(verify, "holds", required: true), verify.Duration("within") ?? TimeSpan.FromMinutes(1));
+        verify.Close();
+        return read;
+    }
+
+    private static AttemptPolicy ReadAttempts(Node node, Form form)
+    {
+        var attempts = Form.OpenOrWord(node, "times", $"{form.What}, attempts", form.Findings);
+        var policy = new AttemptPolicy(attempts.Count("times", 1) ?? 1, attempts.Duration("every") ?? TimeSpan.FromSeconds(10));
+        attempts.Close();
+        return policy;
+    }
+
+    private static StepAction? ReadAction(Node node, string what, Findings findings)
+    {
+        var form = Form.Open(node, what, findings);
+        var named = Actions.Where(form.Has).ToList();
+        if (named.Count != 1)
+        {
+            var stray = node is MapNode map ? map.Entries.Select(e => e.Key.Text).FirstOrDefault() ?? "" : "";
+            findings.Add($"{what}: must name one action", node.At, named.Count == 0 ? Nearest.Hint(stray, Actions) : $"Found {string.Join(" and ", named)}.");
+            return null;
+        }
+        StepAction? action = named[0] switch
+        {
+            "command" => new CommandAction([.. form.Words("command").Select(w => w.Text)]),
+            "start" => new StartAction(form.Required("start")),
+            "stop" => new StopAction(form.Required("stop")),
+            "restart" => new RestartAction(form.Required("restart") is var target && target == "node" ? null : target),
+            "install" => new InstallAction(form.Required("install"), form.Required("version"), form.Text("file"), form.Flag("allow-down")),
+            "send" => new SendAction(form.Required("send"), form.Required("to")),
+            "capture" => new CaptureAction(form.Required("capture"), [.. form.Words("paths").Select(w => w.Text)], form.Text("to") ?? ""),
+            "await" => ExpressionText.Read(form, "await", required: true) is { } holds ? new AwaitAction(holds) : null,
+            _ => new PersonAction(form.Required("person")),
+        };
+        if (action is CommandAction { Arguments.IsEmpty: true }) findings.Add($"{what}: 'command' must be a list of arguments", node.At);
+        form.Close();
+        return action;
+    }
+
+    public static Routines ReadRoutines(Form document, ImmutableArray<string> roles, ImmutableDictionary<string, StepSpec> steps, Findings findings)
+    {
+        var form = Form.Open(document.Node("routines"), "routines", findings, document.At);
+        var (inStep, within) = (default(Expression), TimeSpan.FromMinutes(10));
+        if (form.Node("in-step") is { } node)
+        {
+            var probe = Form.OpenOrWord(node, "holds", "routines, in-step", findings);
+            (inStep, within) = (ExpressionText.Read(probe, "holds", required: true), probe.Duration("within") ?? within);
+            probe.Close();
+        }
+        var routines = new Routines(ByRole(form, "leave", roles, steps), ByRole(form, "return", roles, steps), inStep, within, ByRole(form, "restore", [.. steps.Keys], steps));
+        form.Close();
+        return routines;
+    }
+
+    private static ImmutableDictionary<string, ImmutableArray<string>> ByRole(Form form, string key, ImmutableArray<string> names, ImmutableDictionary<string, StepSpec> steps)
+    {
+        var found = ImmutableDictionary.CreateBuilder<string, ImmutableArray<string>>();
+        if (form.Node(key) is MapNode)
+            foreach (var (name, value, at) in form.Map(key))
+            {
+                if (!names.Contains(name)) form.Findings.Add($"{form.What}, {key}: '{name}' is not known here", at, Nearest.Hint(name, names));
+                found[name] = Steps(value);
+            }
+        else if (form.Node(key) is { } node) found[Routines.AnyRole] = Steps(node);
+        return found.ToImmutable();
+
+        ImmutableArray<string> Steps(Node value)
+        {
+            ImmutableArray<Node> items = value is ListNode list ? list.Items : ImmutableArray.Create(value);
+            foreach (var item in items) if (item is TextNode text) Expect(text.Text, text.At, $"{form.What}, {key}", steps, form.Findings);
+            return [.. items.OfType<TextNode>().Select(t => t.Text)];
+        }
+    }
+
+    public static void Expect(string step, Place at, string what, ImmutableDictionary<string, StepSpec> steps, Findings findings)
+    {
+        if (!steps.ContainsKey(step)) findings.Add($"{what}: there is no step '{step}'", at, Nearest.Hint(step, steps.Keys));
+    }
+
+    public static void CheckExpressions(ImmutableDictionary<string, StepSpec> steps, Routines routines, ImmutableArray<Jump> jumps, ImmutableDictionary<string, Collector> readings, Findings findings)
+    {
+        var all = steps.Values.SelectMany(s => new[] { (s.Already, s.Place, $"step {s.Name}, already"), (s.Verify, s.Place, $"step {s.Name}, verify"), ((s.Do as AwaitAction)?.Holds, s.Place, $"step {s.Name}, await") })
+            .Append((routines.InStep, null, "routines, in-step"))
+            .Concat(jumps.SelectMany(j => j.Prerequisites.Select(p => ((Expression?)p.Holds, j.Place, $"jump {j.Id}, prerequisite {p.Id}"))));
+        foreach (var (expression, place, what) in all)
+            if (expression is not null)
+                foreach (var mistake in TypeCheck.Check(expression, r => KnownReadings.KindOf(r, readings)))
+                    findings.Add($"{what}: {mistake.What}", place, expression.References.Any(r => KnownReadings.KindOf(r, readings) is null) ? Nearest.Hint(expression.References.First(r => KnownReadings.KindOf(r, readings) is null).Name, KnownReadings.Names(readings)) : null,
+                        $"at character {mistake.Offset + 1} of {expression.Text}");
+    }
+}

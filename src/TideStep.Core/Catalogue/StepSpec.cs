@@ -1,0 +1,60 @@
+using System.Collections.Immutable;
+using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Core.Catalogue;
+
+/// <summary>The one action of a step. Texts may hold placeholders such as <c>{jump.to}</c>, bound when the plan is made or the step begins.</summary>
+public abstract record StepAction;
+
+/// <summary>A command as an argument list; nothing passes through a shell.</summary>
+public sealed record CommandAction(ImmutableArray<string> Arguments) : StepAction;
+
+/// <summary>Starts a service.</summary>
+public sealed record StartAction(string Service) : StepAction;
+
+/// <summary>Stops a service.</summary>
+public sealed record StopAction(string Service) : StepAction;
+
+/// <summary>Restarts a service, or the node where <paramref name="Service"/> is null.</summary>
+public sealed record RestartAction(string? Service) : StepAction;
+
+/// <summary>Installs a package at a version, from a file on the node where one is given; downgrades only where allowed.</summary>
+public sealed record InstallAction(string Package, string Version, string? File, bool AllowDown) : StepAction;
+
+/// <summary>Sends an artefact to a path on the node; its checksum is verified there.</summary>
+public sealed record SendAction(string Artefact, string To) : StepAction;
+
+/// <summary>Captures a rollback point: the given paths of the node (or what the far side knows under the name) into a place.</summary>
+public sealed record CaptureAction(string Name, ImmutableArray<string> Paths, string To) : StepAction;
+
+/// <summary>Waits until an expression holds.</summary>
+public sealed record AwaitAction(Expression Holds) : StepAction;
+
+/// <summary>Something a person does and signs.</summary>
+public sealed record PersonAction(string Instructions) : StepAction;
+
+/// <summary>How often a step may be tried, and after how long again.</summary>
+public sealed record AttemptPolicy(int Times, TimeSpan Every);
+
+/// <summary>A step as a product declares it (4-execution, A step).</summary>
+public sealed record StepSpec(string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo,
+    bool Repeatable, AttemptPolicy Attempts, TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, string? Impact, Place? Place);
+
+/// <summary>How a product's members leave, return and are restored; lists of step names, by role where roles differ.</summary>
+public sealed record Routines(ImmutableDictionary<string, ImmutableArray<string>> Leave, ImmutableDictionary<string, ImmutableArray<string>> Return, Expression? InStep, TimeSpan InStepWithin,
+    ImmutableDictionary<string, ImmutableArray<string>> Restore)
+{
+    /// <summary>The routine that serves every role without one of its own.</summary>
+    public const string AnyRole = "*";
+
+    public ImmutableArray<string> LeaveOf(string? role) => Pick(Leave, role);
+
+    public ImmutableArray<string> ReturnOf(string? role) => Pick(Return, role);
+
+    private static ImmutableArray<string> Pick(ImmutableDictionary<string, ImmutableArray<string>> by, string? role) =>
+        role is not null && by.TryGetValue(role, out var own) ? own : by.GetValueOrDefault(AnyRole, []);
+}
+
+/// <summary>How a reading is taken: a field of the far side's own report, a command and a pattern, or an HTTP address.</summary>
+public sealed record Collector(string Name, string By, ImmutableArray<string> Command, string? Pattern, string? Url, string? Path, string? Field, ValueKind Kind, bool FromOutside);

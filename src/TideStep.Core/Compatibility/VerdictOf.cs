@@ -1,0 +1,79 @@
+using System.Collections.Immutable;
+using System.Numerics;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
+
+namespace TideStep.Core.Compatibility;
+
+/// <summary>The verdict of a pair by the rules of both products (3-planning, Verdict of a pair).</summary>
+public static class VerdictOf
+{
+    /// <summary>Asks both products about a pair; the kind is named from the first one's end.</summary>
+    public static PairVerdict Pair(Product a, Versions.Version va, Product b, Versions.Version vb, RelationKind kind)
+    {
+        var (mine, theirs) = Ends(kind);
+        var first = Ask(a, va, b, vb, mine);
+        var second = Ask(b, vb, a, va, theirs);
+        if (first.Verdict is null && second.Verdict is null)
+            return first.Knows || second.Knows ? new PairVerdict(Verdict.Untested, false, [], false) : new PairVerdict(Verdict.Supported, true, [], false);
+        var worst = (Verdict)Math.Max((int)(first.Verdict ?? 0), (int)(second.Verdict ?? 0));
+        var rules = new[] { first, second }.Where(s => s.Verdict == worst).SelectMany(s => s.Rules).Distinct().ToImmutableArray();
+        return new PairVerdict(worst, false, rules, rules.OfType<RangeRule>().Any(r => r.MayRest));
+    }
+
+    /// <summary>The ends of a relation: the declaring component's, and the other's.</summary>
+    public static (RelationEnd Mine, RelationEnd Theirs) Ends(RelationKind kind) => kind switch
+    {
+        RelationKind.DependsOn => (RelationEnd.DependsOn, RelationEnd.Serves),
+        RelationKind.StandsOn => (RelationEnd.StandsOn, RelationEnd.Carries),
+        RelationKind.Inside => (RelationEnd.Inside, RelationEnd.Hosts),
+        _ => (RelationEnd.Peer, RelationEnd.Peer),
+    };
+
+    private readonly record struct Answer(Verdict? Verdict, bool Knows, ImmutableArray<CompatibilityRule> Rules);
+
+    private static Answer Ask(Product own, Versions.Version version, Product other, Versions.Version its, RelationEnd end)
+    {
+        var knows = false;
+        var given = new List<(Verdict Verdict, CompatibilityRule Rule)>();
+        List<DistanceRule>? distances = null;
+        foreach (var rule in own.Rules)
+        {
+            if (rule.End != end || rule.Other != other.Id) continue;
+            knows = true;
+            if (!rule.This.Contains(version, own.IsRelease) || !rule.At.Contains(its, other.IsRelease)) continue;
+            if (rule is DistanceRule distance) (distances ??= []).Add(distance);
+            else given.Add((rule.Verdict, rule));
+        }
+        if (distances is not null) given.AddRange(Distance(distances, version, its));
+        if (given.Count == 0) return new Answer(null, knows, []);
+        var verdict = given.Any(g => g.Verdict == Verdict.Unsupported) ? Verdict.Unsupported
+            : given.Any(g => g.Verdict == Verdict.Supported) ? Verdict.Supported
+            : given.Any(g => g.Verdict == Verdict.Transitional) ? Verdict.Transitional : Verdict.Untested;
+        return new Answer(verdict, true, [.. given.Where(g => g.Verdict == verdict).Select(g => g.Rule)]);
+    }
+
+    // By major and by minor are asked apart and the worse counts.
+    private static IEnumerable<(Verdict, CompatibilityRule)> Distance(List<DistanceRule> rules, Versions.Version version, Versions.Version its)
+    {
+        if (version.Major is not { } major || its.Major is not { } theirs) return [];
+        var majors = rules.Where(r => r.ByMajor).ToList();
+        var minors = rules.Where(r => !r.ByMajor).ToList();
+        var answers = new List<(Verdict Verdict, CompatibilityRule Rule)>();
+        if (majors.Count > 0) answers.Add(Measure(majors, major - theirs));
+        if (minors.Count > 0 && major == theirs) answers.Add(Measure(minors, version.Minor!.Value - its.Minor!.Value));
+        else if (minors.Count > 0 && majors.Count == 0) answers.Add((Verdict.Unsupported, minors[0]));
+        var worst = answers.Max(a => a.Verdict);
+        return answers.Where(a => a.Verdict == worst).Select(a => (a.Verdict, a.Rule));
+    }
+
+    private static (Verdict, CompatibilityRule) Measure(List<DistanceRule> rules, BigInteger difference)
+    {
+        if (difference.IsZero) return (Verdict.Supported, rules[0]);
+        int Limit(DistanceRule rule) => difference.Sign < 0 ? rule.OlderBy : rule.NewerBy;
+        var holding = rules.Where(r => BigInteger.Abs(difference) <= Limit(r)).ToList();
+        if (holding.Count == 0) return (Verdict.Unsupported, rules[0]);
+        var chosen = holding.OrderBy(Limit).ThenByDescending(r => r.Verdict).First();
+        return (chosen.Verdict, chosen);
+    }
+}

@@ -1,0 +1,22 @@
+using System.Collections.Immutable;
+
+namespace TideStep.Core.Documents;
+
+/// <summary>A place in a document; line and column count from 1.</summary>
+public sealed record Place(string File, int Line, int Column)
+{
+    public override string ToString() => $"{File}:{Line}:{Column}";
+}
+
+/// <summary>An error that a user can cause: what is wrong, what it means, what to do, and where.</summary>
+public sealed record Problem(string What, string? Detail = null, string? Hint = null, Place? At = null)
+{
+    public override string ToString() =>
+        (At is null ? "" : $"{At}: ") + What + (Detail is null ? "" : $" ({Detail})") + (Hint is null ? "" : $" — {Hint}");
+}
+
+/// <summary>A value or the problems that stand in its way, all of them at once.</summary>
+public sealed record Checked<T>(T? Value, ImmutableArray<Problem> Problems) where T : class
+{
+    public bool Ok => Value is not null && Problems.IsEmpty;
+}

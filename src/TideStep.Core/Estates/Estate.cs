@@ -1,0 +1,60 @@
+using System.Collections.Immutable;
+using TideStep.Core.Documents;
+
+namespace TideStep.Core.Estates;
+
+/// <summary>What an estate is for; decides what may be waived.</summary>
+public enum EstateClass { Production, Test, Lab }
+
+/// <summary>How two components touch.</summary>
+public enum RelationKind { DependsOn, StandsOn, Inside, Peer }
+
+/// <summary>A place with nodes; <paramref name="Turn"/> orders sites, null without one.</summary>
+public sealed record Site(string Id, int? Turn, ImmutableArray<string> Peers);
+
+/// <summary>How a node is reached: the connector's name and its settings; secrets stand as references.</summary>
+public sealed record Reach(string By, ImmutableDictionary<string, string> Settings)
+{
+    public string? this[string key] => Settings.GetValueOrDefault(key);
+}
+
+/// <summary>A machine, appliance or instance. A node without a failure domain is a domain of its own.</summary>
+public sealed record EstateNode(string Id, string Site, string? Domain, Reach Reach);
+
+/// <summary>How much of a component must stay in service.</summary>
+/// <param name="Keep">Members to keep: a number, a share of all, or a quorum.</param>
+/// <param name="Share">The share, from 0 to 1, where one was given.</param>
+/// <param name="Quorum">Whether more than half of the voting members must stay.</param>
+/// <param name="Margin">Failures it must survive besides.</param>
+/// <param name="AtOnce">How many may be out at the same time.</param>
+public sealed record Guard(int Keep, double? Share, bool Quorum, int Margin, int AtOnce)
+{
+    /// <summary>One member at a time, nothing else asked.</summary>
+    public static readonly Guard OneByOne = new(0, null, false, 0, 1);
+}
+
+/// <summary>A relation as a component declares it, towards another component.</summary>
+public sealed record Relation(RelationKind Kind, string To, bool Optional, bool MayBeOutTogether, Place? Place);
+
+/// <summary>One component on one node.</summary>
+public sealed record Member(string Component, string Node, string? Role)
+{
+    /// <summary>The stable identifier <c>component/node</c>.</summary>
+    public string Id { get; } = $"{Component}/{Node}";
+}
+
+/// <summary>One product deployed for one purpose on one or more nodes.</summary>
+public sealed record Component(string Id, string Product, string? Site, string? Platform, ImmutableArray<Member> Members, Guard Guard, bool DomainsMatter, int Canary, int Spares, bool CarriesUs,
+    bool Pinned, ImmutableArray<Relation> Relations, ImmutableDictionary<string, string> Traits, Place? Place);
+
+/// <summary>Everything under care.</summary>
+public sealed record Estate(string Id, string Title, EstateClass Class, string Zone, ImmutableDictionary<string, Site> Sites, ImmutableDictionary<string, EstateNode> Nodes, ImmutableArray<Component> Components)
+{
+    private readonly Dictionary<string, Component> _byId = Components.ToDictionary(c => c.Id);
+
+    /// <summary>The component of that identifier, or null.</summary>
+    public Component? Find(string id) => _byId.GetValueOrDefault(id);
+
+    /// <summary>The member of that identifier, or null.</summary>
+    public Member? FindMember(string id) => id.IndexOf('/') is > 0 and var at ? Find(id[..at])?.Members.FirstOrDefault(m => m.Id == id) : null;
+}

@@ -1,0 +1,108 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+
+namespace TideStep.Core.Estates;
+
+/// <summary>Reads an <c>estate/1</c> document (10-formats).</summary>
+public static class EstateDocument
+{
+    public const string Kind = "estate/1";
+
+    public static Checked<Estate> Read(string text, string file)
+    {
+        var node = DocumentReader.Read(text, file);
+        if (node.Value is null || !node.Problems.IsEmpty) return new Checked<Estate>(null, node.Problems);
+        var findings = new Findings();
+        var form = Form.Open(node.Value, "the document", findings);
+        DocumentKinds.Expect(form, Kind);
+        var head = Form.OpenOrWord(form.Node("estate") ?? new TextNode("", form.At), "id", "estate", findings);
+        var id = head.Required("id");
+        if (id.Length > 0) Form.CheckId(id, head.PlaceOf("id"), "estate", findings);
+        var kind = head.Word("class", "production", "test", "lab") switch { "test" => EstateClass.Test, "lab" => EstateClass.Lab, _ => EstateClass.Production };
+        var zone = head.Text("zone") ?? "UTC";
+        if (!TimeZoneInfo.TryFindSystemTimeZoneById(zone, out _)) findings.Add($"estate: '{zone}' is no time zone", head.PlaceOf("zone"), "Write one like Europe/London or UTC.");
+        var title = head.Text("title") ?? id;
+        head.Close();
+
+        var sites = ReadSites(form, findings);
+        var nodes = ReadNodes(form, sites, findings);
+        var platforms = ReadPlatforms(form, findings);
+        var components = new ComponentReader(sites, nodes, platforms, findings).Read(form);
+        form.Close();
+        return new Checked<Estate>(findings.Any ? null : new Estate(id, title, kind, zone, sites, nodes, components), findings.All);
+    }
+
+    private static ImmutableDictionary<string, Site> ReadSites(Form document, Findings findings)
+    {
+        var sites = ImmutableDictionary.CreateBuilder<string, Site>();
+        var peers = new List<(string Text, Place At)>();
+        foreach (var (id, node, at) in document.Map("sites"))
+        {
+            Form.CheckId(id, at, "site", findings);
+            var form = Form.Open(node is TextNode { Text: "" } ? null : node, $"site {id}", findings, at);
+            var its = form.Words("peers");
+            peers.AddRange(its);
+            sites[id] = new Site(id, form.Count("turn"), [.. its.Select(p => p.Text)]);
+            form.Close();
+        }
+        foreach (var (peer, at) in peers) if (!sites.ContainsKey(peer)) findings.Add($"there is no site '{peer}'", at, Nearest.Hint(peer, sites.Keys));
+        return sites.ToImmutable();
+    }
+
+    private static ImmutableDictionary<string, EstateNode> ReadNodes(Form document, ImmutableDictionary<string, Site> sites, Findings findings)
+    {
+        var nodes = ImmutableDictionary.CreateBuilder<string, EstateNode>();
+        foreach (var (pattern, value, at) in document.Map("nodes"))
+        {
+            var form = Form.Open(value is TextNode { Text: "" } ? null : value, $"node {pattern}", findings, at);
+            var site = form.Required("site");
+            if (site.Length > 0 && !sites.ContainsKey(site)) findings.Add($"node {pattern}: there is no site '{site}'", form.PlaceOf("site"), Nearest.Hint(site, sites.Keys));
+            var domains = form.Words("domain").Select(d => d.Text).ToArray();
+            var reach = ReadReach(form, pattern, findings);
+            form.Close();
+            if (NodePattern.Expand(pattern) is not { } names) { findings.Add($"'{pattern}' is no pattern of node names", at, "Patterns look like 'ns-led-[1-3]'."); continue; }
+            for (var i = 0; i < names.Length; i++)
+            {
+                Form.CheckId(names[i], at, "node", findings);
+                // Settings are patterns too: {id} is the node's own name.
+                var own = reach with { Settings = reach.Settings.ToImmutableDictionary(s => s.Key, s => s.Value.Replace("{id}", names[i])) };
+                if (!nodes.TryAdd(names[i], new EstateNode(names[i], site, domains.Length == 0 ? null : domains[i % domains.Length], own)))
+                    findings.Add($"the node '{names[i]}' is described twice", at);
+            }
+        }
+        return nodes.ToImmutable();
+    }
+
+    private static Reach ReadReach(Form form, string pattern, Findings findings)
+    {
+        if (form.Node("reach") is not { } node) return new Reach("person", ImmutableDictionary<string, string>.Empty);
+        var reach = Form.OpenOrWord(node, "by", $"node {pattern}, reach", findings);
+        var by = reach.Word("by", "ssh", "stand-in", "person") ?? "person";
+        var settings = ImmutableDictionary.CreateBuilder<string, string>();
+        string[] known = by switch { "ssh" => ["address", "port", "account", "key", "host-keys", "state"], "stand-in" => ["address"], _ => [] };
+        foreach (var key in known) if (reach.Text(key) is { } value) settings[key] = value;
+        foreach (var key in by == "ssh" ? ["address", "account", "key", "host-keys"] : by == "stand-in" ? new[] { "address" } : [])
+            if (!settings.ContainsKey(key)) findings.Add($"{reach.What}: '{key}' is missing", reach.At, key == "host-keys" ? "Name the file of pinned host keys, in the known_hosts format." : $"Add '{key}: ...'.");
+        if (settings.TryGetValue("key", out var secret) && !secret.StartsWith("secret:", StringComparison.Ordinal))
+            findings.Add($"{reach.What}: a key is given as a reference", reach.PlaceOf("key"), "Write secret:NAME and keep the value in the service's secrets folder.");
+        reach.Close();
+        return new Reach(by, settings.ToImmutable());
+    }
+
+    private static Dictionary<string, string> ReadPlatforms(Form document, Findings findings)
+    {
+        var platformOf = new Dictionary<string, string>();
+        foreach (var (id, node, at) in document.Map("platforms"))
+        {
+            Form.CheckId(id, at, "platform", findings);
+            var form = Form.Open(node, $"platform {id}", findings);
+            form.Text("title");
+            foreach (var (component, place) in form.Words("components"))
+                if (!platformOf.TryAdd(component, id)) findings.Add($"'{component}' is in two platforms", place);
+            form.Close();
+        }
+        return platformOf;
+    }
+}

@@ -1,0 +1,101 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+
+namespace TideStep.Core.Estates;
+
+/// <summary>An estate with its readings, numbered for planning: who stands on what, who depends on whom, who is out today.</summary>
+public sealed class EstateIndex
+{
+    public EstateIndex(Estate estate, Readings readings, ProductCatalogue catalogue)
+    {
+        (Estate, Readings, Catalogue) = (estate, readings, catalogue);
+        Components = estate.Components;
+        _numberOf = Components.Select((c, i) => (c.Id, i)).ToDictionary(p => p.Id, p => p.i);
+        var onNode = new Dictionary<string, List<(int Component, Member Member)>>();
+        _out = [];
+        for (var c = 0; c < Components.Length; c++)
+            foreach (var member in Components[c].Members)
+            {
+                if (!onNode.TryGetValue(member.Node, out var list)) onNode[member.Node] = list = [];
+                list.Add((c, member));
+                if (readings.Of(member) is { InService: false } or { Running: null }) _out.Add(member.Id);
+            }
+        _onNode = onNode;
+        _carriedBy = [.. Components.Select(_ => new List<int>())];
+        _dependants = [.. Components.Select(_ => new List<int>())];
+        _peers = [.. Components.Select(_ => new List<(int Other, bool Together)>())];
+        for (var c = 0; c < Components.Length; c++)
+            foreach (var relation in Components[c].Relations)
+            {
+                var other = _numberOf[relation.To];
+                switch (relation.Kind)
+                {
+                    case RelationKind.StandsOn or RelationKind.Inside: _carriedBy[other].Add(c); break;
+                    case RelationKind.DependsOn when !relation.Optional: _dependants[other].Add(c); break;
+                    case RelationKind.Peer: _peers[c].Add((other, relation.MayBeOutTogether)); break;
+                }
+            }
+        Pairs = ReadPairs();
+        _voting = [.. Components.Select(c => catalogue.Find(c.Product) is { Voting.IsEmpty: false } p ? c.Members.Where(m => p.Voting.Contains(RoleOf(m) ?? "")).Select(m => m.Id).ToHashSet() : null)];
+    }
+
+    private readonly Dictionary<string, int> _numberOf;
+    private readonly Dictionary<string, List<(int Component, Member Member)>> _onNode;
+    private readonly HashSet<string> _out;
+    private readonly List<int>[] _carriedBy;
+    private readonly List<int>[] _dependants;
+    private readonly List<(int Other, bool Together)>[] _peers = [];
+    private readonly HashSet<string>?[] _voting;
+
+    public Estate Estate { get; }
+    public Readings Readings { get; }
+    public ProductCatalogue Catalogue { get; }
+
+    /// <summary>The components in the code-point order of their identifiers; numbers below are places in it.</summary>
+    public ImmutableArray<Component> Components { get; }
+
+    /// <summary>Every related pair, once; the kind is named from the first component's end.</summary>
+    public ImmutableArray<EstatePair> Pairs { get; }
+
+    public int NumberOf(string component) => _numberOf[component];
+
+    /// <summary>A member's role: as read, else as declared.</summary>
+    public string? RoleOf(Member member) => Readings.Of(member).Role ?? member.Role;
+
+    /// <summary>Whether the member is out of service today.</summary>
+    public bool IsOut(Member member) => _out.Contains(member.Id);
+
+    /// <summary>Whether the member votes, where a quorum is kept.</summary>
+    public bool Votes(int component, Member member) => _voting[component]?.Contains(member.Id) ?? true;
+
+    /// <summary>The members on a node, of all components.</summary>
+    public IReadOnlyList<(int Component, Member Member)> OnNode(string node) => _onNode.GetValueOrDefault(node, []);
+
+    /// <summary>Components that stand on or inside this one.</summary>
+    public IReadOnlyList<int> CarriedBy(int component) => _carriedBy[component];
+
+    /// <summary>Components that depend on this one, optional relations aside.</summary>
+    public IReadOnlyList<int> DependantsOf(int component) => _dependants[component];
+
+    /// <summary>Whether two components are peers that must not be out at the same time.</summary>
+    public bool MustNotBeOutTogether(int a, int b)
+    {
+        var said = _peers[a].Where(p => p.Other == b).Concat(_peers[b].Where(p => p.Other == a)).ToList();
+        return said.Count > 0 && !said.Any(p => p.Together);
+    }
+
+    private ImmutableArray<EstatePair> ReadPairs()
+    {
+        var pairs = new HashSet<EstatePair>();
+        for (var c = 0; c < Components.Length; c++)
+            foreach (var relation in Components[c].Relations)
+            {
+                var other = _numberOf[relation.To];
+                pairs.Add(relation.Kind == RelationKind.Peer ? new EstatePair(Math.Min(c, other), Math.Max(c, other), RelationKind.Peer) : new EstatePair(c, other, relation.Kind));
+            }
+        return [.. pairs.OrderBy(p => p.A).ThenBy(p => p.B).ThenBy(p => p.Kind)];
+    }
+}
+
+/// <summary>Two related components by number.</summary>
+public readonly record struct EstatePair(int A, int B, RelationKind Kind);

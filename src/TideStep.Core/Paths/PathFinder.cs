@@ -1,0 +1,100 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+
+namespace TideStep.Core.Paths;
+
+/// <summary>From an estate, its readings, a catalogue and a goal to the best path, or to the reasons why there is none.</summary>
+public static class PathFinder
+{
+    public static Checked<PathAnswer> Find(PathRequest request)
+    {
+        var findings = new Findings();
+        var (targets, pinned) = GoalResolution.Resolve(request, findings);
+        if (findings.Any) return new Checked<PathAnswer>(null, findings.All);
+        var problem = new PathProblem(request, targets, pinned, relaxed: false);
+        var search = new PathSearch(problem);
+        var end = search.Find();
+        var notes = Notes(problem);
+        if (end is null)
+        {
+            var reasons = search.Exhausted ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
+            return new Checked<PathAnswer>(new PathAnswer(false, search.Exhausted, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes), []);
+        }
+        var moves = Moves(problem, end);
+        return new Checked<PathAnswer>(new PathAnswer(true, search.Exhausted, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], notes), []);
+    }
+
+    private static ImmutableArray<Move> Moves(PathProblem problem, PathSearch.Label end)
+    {
+        var state = problem.Today.ToArray();
+        var moves = ImmutableArray.CreateBuilder<Move>();
+        foreach (var option in PathSearch.Trail(end))
+        {
+            var c = option.Component;
+            var before = problem.IsMixed(c, option.From) ? problem.Versions[c][problem.Found[c].First(f => f != option.To)] : problem.Versions[c][option.From];
+            state[c] = option.To;
+            moves.Add(new Move(problem.Index.Components[c].Id, before, problem.Versions[c][option.To], option.Jump, option.Method, TimeSpan.FromSeconds(option.Seconds), TimeSpan.FromSeconds(option.OutageSeconds),
+                [.. option.Out.Select(o => problem.Index.Components[o].Id)], option.Waves, Transitional(problem, state)));
+        }
+        return moves.ToImmutable();
+    }
+
+    private static ImmutableArray<TransitionalPair> Transitional(PathProblem problem, int[] state)
+    {
+        var found = ImmutableArray.CreateBuilder<TransitionalPair>();
+        for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
+        {
+            if (!problem.Meets(pair, state) || problem.Judge(pair, state).Verdict is not { Verdict: Verdict.Transitional } verdict) continue;
+            var (a, b, _) = problem.Index.Pairs[pair];
+            found.Add(new TransitionalPair(problem.Index.Components[a].Id, problem.Versions[a][state[a]].Label, problem.Index.Components[b].Id, problem.Versions[b][state[b]].Label, verdict.Why));
+        }
+        return found.ToImmutable();
+    }
+
+    private static ImmutableArray<CriterionValue> Criteria(PathProblem problem, CostLayout layout, long[] cost)
+    {
+        var list = ImmutableArray.CreateBuilder<CriterionValue>();
+        list.Add(new CriterionValue(1, "untested pairs relied on", cost[CostLayout.Untested]));
+        for (var t = 0; t < layout.Targets; t++) list.Add(new CriterionValue(2, $"distance from the best release: {problem.Index.Components[problem.Targets[t].Component].Id}", cost[layout.GoalAt(t)]));
+        list.Add(new CriterionValue(3, "components moved that the goal does not name", cost[layout.OthersMoved]));
+        list.Add(new CriterionValue(4, "outage seconds", cost[layout.Outage]));
+        list.Add(new CriterionValue(5, "jumps that close the return path", cost[layout.Closing]));
+        list.Add(new CriterionValue(6, "jumps", cost[layout.Jumps]));
+        list.Add(new CriterionValue(7, "total seconds", cost[layout.Time]));
+        list.Add(new CriterionValue(8, "jumps after the return path closes", cost[layout.AfterClosing]));
+        list.Add(new CriterionValue(9, "states with a transitional pair", cost[layout.Transitional]));
+        foreach (var other in layout.Others) if (cost[layout.OtherRank(other)] > 0) list.Add(new CriterionValue(10, $"distance from the best release: {problem.Index.Components[other].Id}", cost[layout.OtherRank(other)]));
+        list.Add(new CriterionValue(11, "moves out of turn", cost[layout.OutOfTurn]));
+        return list.ToImmutable();
+    }
+
+    private static ImmutableArray<(string, string, string)> GoalOf(PathProblem problem, int[]? end) =>
+        [.. problem.Targets.Select(t => (problem.Index.Components[t.Component].Id, Label(problem, t.Component, problem.Today[t.Component]),
+            end is null ? t.Range.Text : Label(problem, t.Component, end[t.Component])))];
+
+    private static ImmutableArray<(string, string)> NearestOf(PathProblem problem, PathSearch.Label? nearest) =>
+        nearest is null ? [] : [.. Enumerable.Range(0, nearest.State.Length).Where(c => nearest.State[c] != problem.Today[c]).Select(c => (problem.Index.Components[c].Id, Label(problem, c, nearest.State[c])))];
+
+    private static string Label(PathProblem problem, int c, int version) =>
+        version < 0 ? "unknown" : problem.IsMixed(c, version) ? string.Join(" and ", problem.Found[c].Select(f => problem.Versions[c][f].Label)) : problem.Versions[c][version].Label;
+
+    private static ImmutableArray<string> Notes(PathProblem problem)
+    {
+        var notes = ImmutableArray.CreateBuilder<string>();
+        for (var c = 0; c < problem.Index.Components.Length; c++)
+        {
+            var id = problem.Index.Components[c].Id;
+            if (problem.Stuck[c] is { } stuck) notes.Add($"{id} can't be planned: {stuck}");
+            if (problem.Found[c].Length > 1) notes.Add($"{id} was found mixed: {Label(problem, c, problem.Today[c])}");
+            if (problem.LeadsDown[c]) notes.Add($"{id} is led down: its goal lies below today's version");
+        }
+        for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
+            if (problem.Meets(pair, problem.Today) && problem.Judge(pair, problem.Today).Verdict is { Verdict: > Verdict.Supported } verdict)
+            {
+                var (a, b, _) = problem.Index.Pairs[pair];
+                notes.Add($"today's pair {problem.Index.Components[a].Id} {Label(problem, a, problem.Today[a])} with {problem.Index.Components[b].Id} {Label(problem, b, problem.Today[b])} is {verdict.Verdict.ToString().ToLowerInvariant()} ({verdict.Why})");
+            }
+        return notes.ToImmutable();
+    }
+}

@@ -1,0 +1,210 @@
+using TideStep.Core.Catalogue;
+using TideStep.Core.Compatibility;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Waves;
+
+namespace TideStep.Core.Paths;
+
+/// <summary>A way for one component from one version to another: a jump by one method, with what it costs whatever the state.</summary>
+internal sealed record Option(int Component, int From, int To, Jump Jump, Method Method, long Seconds, long OutageSeconds, bool Closes, List<(int Component, bool[] Allowed)> Requires, WavePlan? Waves, List<int> Out, Reason? Refused)
+{
+    public string Written { get; init; } = "";
+}
+
+/// <summary>An estate, catalogue and goal in numbers: versions per component, verdicts per pair, options per version.</summary>
+internal sealed class PathProblem
+{
+    public PathProblem(PathRequest request, List<Target> targets, HashSet<int> pinned, bool relaxed)
+    {
+        (Request, Index, Pinned) = (request, request.Index, pinned);
+        var n = Index.Components.Length;
+        TargetOf = new Target?[n];
+        foreach (var target in targets) TargetOf[target.Component] = target;
+        Targets = targets;
+        Products = new Product?[n];
+        Versions = new Core.Versions.Version[n][];
+        Today = new int[n];
+        Found = new int[n][];
+        LeadsDown = new bool[n];
+        Stuck = new string?[n];
+        for (var c = 0; c < n; c++) ReadVersions(c);
+        Options = new List<Option>[n][];
+        for (var c = 0; c < n; c++) Options[c] = ReadOptions(c, relaxed);
+        _verdicts = [.. Index.Pairs.Select(p => new PairVerdict?[Versions[p.A].Length, Versions[p.B].Length])];
+        PairsOf = [.. Enumerable.Range(0, n).Select(_ => new List<int>())];
+        for (var p = 0; p < Index.Pairs.Length; p++) { PairsOf[Index.Pairs[p].A].Add(p); PairsOf[Index.Pairs[p].B].Add(p); }
+    }
+
+    private readonly PairVerdict?[][,] _verdicts;
+
+    public PathRequest Request { get; }
+    public EstateIndex Index { get; }
+    public List<Target> Targets { get; }
+    public Target?[] TargetOf { get; }
+    public HashSet<int> Pinned { get; }
+    public Product?[] Products { get; }
+
+    /// <summary>Per component the versions it may be at, ordered; found mixed, one more stands at the end for that.</summary>
+    public Core.Versions.Version[][] Versions { get; }
+
+    /// <summary>Per component today's place in its versions; -1 where nothing runs or the product is not known.</summary>
+    public int[] Today { get; }
+
+    /// <summary>Per component the versions found on its members today.</summary>
+    public int[][] Found { get; }
+    public bool[] LeadsDown { get; }
+
+    /// <summary>Why a component can't be planned at all, or null.</summary>
+    public string?[] Stuck { get; }
+    public List<Option>[][] Options { get; }
+
+    /// <summary>Per component the pairs it stands in.</summary>
+    public List<int>[] PairsOf { get; }
+
+    /// <summary>Whether a component is at more than one version in a state.</summary>
+    public bool IsMixed(int component, int version) => Found[component].Length > 1 && version == Versions[component].Length - 1;
+
+    private void ReadVersions(int c)
+    {
+        var component = Index.Components[c];
+        if (Index.Catalogue.Find(component.Product) is not { } product)
+        {
+            (Versions[c], Found[c], Today[c], Stuck[c]) = ([], [], -1, $"the catalogue has no product '{component.Product}'");
+            return;
+        }
+        Products[c] = product;
+        var running = new List<Core.Versions.Version>();
+        foreach (var member in component.Members)
+        {
+            if (Index.Readings.Of(member).Running is not { } label) { Stuck[c] = $"{member.Id} runs no known version; settle it first"; continue; }
+            if (product.Scheme.TryParse(label) is { } version) { if (!running.Contains(version)) running.Add(version); }
+            else Stuck[c] = $"{member.Id} runs '{label}', which is no version by the product's scheme";
+        }
+        var all = product.Releases.Select(r => r.Version).Concat(product.Jumps.Select(j => j.To)).Concat(running).Distinct().Order().ToList();
+        Found[c] = [.. running.Select(v => all.IndexOf(v)).Order()];
+        if (running.Count > 1) all.Add(running.Max()!); // the place that stands for "mixed"
+        Versions[c] = [.. all];
+        Today[c] = running.Count switch { 0 => -1, 1 => Found[c][0], _ => all.Count - 1 };
+        if (TargetOf[c] is { } target && running.Count > 0)
+        {
+            var highest = running.Max()!;
+            LeadsDown[c] = !target.Range.Contains(highest, product.IsRelease) && product.Releases.All(r => !target.Range.Contains(r.Version, product.IsRelease) || r.Version <= highest);
+        }
+    }
+
+    private List<Option>[] ReadOptions(int c, bool relaxed)
+    {
+        var versions = Versions[c];
+        var options = new List<Option>[versions.Length];
+        for (var v = 0; v < versions.Length; v++) options[v] = [];
+        if (Products[c] is not { } product || Today[c] < 0 || (Stuck[c] is not null && !relaxed)) return options;
+        for (var from = 0; from < versions.Length; from++)
+        {
+            if (IsMixed(c, from)) { AddSettling(c, product, options[from], from, relaxed); continue; }
+            foreach (var jump in product.Jumps)
+                if (jump.Down == LeadsDown[c] && jump.LeadsFrom(versions[from], product.IsRelease))
+                    AddMethods(c, jump, from, Array.IndexOf(versions, jump.To), options[from], relaxed, null);
+        }
+        return options;
+    }
+
+    // A component found mixed is first brought to one of the versions found, by jumps from the others; only those members move.
+    private void AddSettling(int c, Product product, List<Option> into, int mixed, bool relaxed)
+    {
+        foreach (var to in Found[c])
+            foreach (var jump in product.Jumps)
+                if (jump.To.Equals(Versions[c][to]) && Found[c].Where(f => f != to).All(f => jump.LeadsFrom(Versions[c][f], product.IsRelease)))
+                    AddMethods(c, jump, mixed, to, into, relaxed, [.. Index.Components[c].Members.Where(m => product.Scheme.TryParse(Index.Readings.Of(m).Running ?? "") is { } v && !v.Equals(Versions[c][to]))]);
+    }
+
+    private void AddMethods(int c, Jump jump, int from, int to, List<Option> into, bool relaxed, System.Collections.Immutable.ImmutableArray<Member>? members)
+    {
+        var component = Index.Components[c];
+        foreach (var figures in jump.Methods)
+        {
+            if (!Request.Methods.IsDefaultOrEmpty && !Request.Methods.Contains(figures.Method)) continue;
+            var requires = jump.Requires.SelectMany(r => RelatedOf(c, r.Product).Select(other => (other, AllowedBy(other, r)))).ToList();
+            // Components tied together jump in one move unless they are in the range before it; taken one by one they must be there already.
+            requires.AddRange(jump.Together.SelectMany(r => RelatedOf(c, r.Product).Select(other => (other, AllowedBy(other, r)))));
+            var option = WithCosts(new Option(c, from, to, jump, figures.Method, 0, 0, jump.Closes is not null, requires, null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
+            if (option.Refused is null || relaxed) into.Add(option);
+        }
+    }
+
+    private Option WithCosts(Option option, MethodFigures figures, System.Collections.Immutable.ImmutableArray<Member>? members)
+    {
+        var (c, wholeNodes) = (option.Component, option.Jump.Restarts == RestartScope.Node);
+        switch (figures.Method)
+        {
+            case Method.Rolling or Method.TwoSlot:
+                var (plan, refusal) = _wavesOf.TryGetValue((c, wholeNodes, members?.Length), out var known) ? known : _wavesOf[(c, wholeNodes, members?.Length)] = WavePlanner.Plan(Index, c, wholeNodes, members);
+                if (plan is null) return option with { Refused = new Reason("guard", $"{option.Written} can't be done by {figures.Method.Word()}: {refusal!.What}", $"It would take {refusal.Left}.") };
+                var each = figures.Member + figures.Settle;
+                var canary = plan.Waves.Length > 0 && plan.Waves[0].Canary ? figures.Member + (figures.CanarySettle ?? figures.Settle) - each : TimeSpan.Zero;
+                var outages = plan.Waves.Sum(w => w.ComponentsOut.Length) * figures.Member;
+                return option with { Waves = plan, Seconds = (long)(plan.Waves.Length * each + canary).TotalSeconds, OutageSeconds = (long)outages.TotalSeconds, Out = [.. plan.Waves.SelectMany(w => w.ComponentsOut).Distinct().Select(Index.NumberOf)] };
+            case Method.Replace:
+                var all = members ?? Index.Components[c].Members;
+                var size = Index.Components[c].Guard.Quorum || all.Any(m => Index.RoleOf(m) is not null) ? 1 : Index.Components[c].Spares;
+                return option with { Seconds = (long)((all.Length + size - 1) / size * (figures.Member + figures.Settle)).TotalSeconds };
+            default:
+                var cascade = Service.Cascade(Index, [c], wholeNodes);
+                var refused = Service.PeersTogether(Index, cascade) is { } peers
+                    ? new Reason("peers", $"{option.Written} by {figures.Method.Word()} would take {Index.Components[peers.A].Id} and {Index.Components[peers.B].Id} out together, and they are peers", "Allow it on their relation, or choose another method.") : null;
+                return option with { Seconds = (long)(figures.Install + figures.Outage + figures.Settle).TotalSeconds, OutageSeconds = (long)figures.Outage.TotalSeconds * cascade.Count, Out = [.. cascade], Refused = refused };
+        }
+    }
+
+    private readonly Dictionary<(int, bool, int?), (WavePlan?, WaveRefusal?)> _wavesOf = [];
+
+    private IEnumerable<int> RelatedOf(int c, string product) => Index.Pairs.Where(p => p.A == c || p.B == c).Select(p => p.A == c ? p.B : p.A).Distinct().Where(o => Index.Components[o].Product == product);
+
+    private bool[] AllowedBy(int other, Requirement requirement) =>
+        [.. Versions[other].Select((v, i) => IsMixed(other, i) ? Found[other].All(f => requirement.Range.Contains(Versions[other][f], Products[other]!.IsRelease)) : requirement.Range.Contains(v, Products[other]!.IsRelease))];
+
+    /// <summary>The verdict of a pair in a state of steady versions.</summary>
+    public PairVerdict VerdictAt(int pair, int a, int b) =>
+        _verdicts[pair][a, b] ??= VerdictOf.Pair(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind);
+
+    /// <summary>Whether a pair says anything in a state: neither side is without a version.</summary>
+    public bool Meets(int pair, int[] state) => state[Index.Pairs[pair].A] >= 0 && state[Index.Pairs[pair].B] >= 0;
+
+    /// <summary>The verdict of a pair in a state and whether it is inherited; a mixed component is judged by the worst of its versions.</summary>
+    public (PairVerdict Verdict, bool Inherited) Judge(int pair, int[] state)
+    {
+        var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
+        PairVerdict? worst = null;
+        var inherited = true;
+        foreach (var va in IsMixed(a, state[a]) ? Found[a] : [state[a]])
+            foreach (var vb in IsMixed(b, state[b]) ? Found[b] : [state[b]])
+            {
+                var verdict = VerdictAt(pair, va, vb);
+                var stands = IsInherited(pair, va, vb, verdict.Verdict);
+                inherited &= stands;
+                if (worst is null || (worst.Verdict < verdict.Verdict)) worst = verdict;
+            }
+        return (worst!, inherited);
+    }
+
+    private bool IsInherited(int pair, int va, int vb, Verdict verdict)
+    {
+        var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
+        var (todayA, todayB) = (Found[a].Contains(va), Found[b].Contains(vb));
+        if (todayA && todayB) return true;
+        if (!todayA && !todayB) return false;
+        // No worse than today's: of a component found mixed the worst of today's pairs counts.
+        var today = Found[a].SelectMany(x => Found[b].Select(y => VerdictAt(pair, x, y).Verdict)).Max();
+        return verdict <= today;
+    }
+
+    /// <summary>Whether an untested pair is allowed by name.</summary>
+    public bool AllowedByName(int pair, int[] state)
+    {
+        var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
+        return Request.Goal.Allowed.Any(allowed => Fits(allowed.Component, allowed.Version, a) && Fits(allowed.With, allowed.At, b) || Fits(allowed.Component, allowed.Version, b) && Fits(allowed.With, allowed.At, a));
+
+        bool Fits(string component, string range, int c) => Index.Components[c].Id == component
+            && Core.Versions.VersionRange.TryParse(range, Products[c]!.Scheme, out _) is { } read && read.Contains(Versions[c][state[c]], Products[c]!.IsRelease);
+    }
+}

@@ -1,0 +1,137 @@
+using System.Collections.Immutable;
+using TideStep.Core.Estates;
+
+namespace TideStep.Core.Waves;
+
+/// <summary>Puts a component's members into waves such that every guard holds in each of them (3-planning, Waves).</summary>
+public static class WavePlanner
+{
+    /// <summary>The waves, or why there are none.</summary>
+    /// <param name="index">The estate and its readings.</param>
+    /// <param name="component">The component that moves, by number.</param>
+    /// <param name="restartsNode">Whether the jump restarts the node, so that everything on it goes out.</param>
+    /// <param name="members">The members to take; all where null.</param>
+    public static (WavePlan? Plan, WaveRefusal? Refusal) Plan(EstateIndex index, int component, bool restartsNode, ImmutableArray<Member>? members = null)
+    {
+        var c = index.Components[component];
+        var taken = members ?? c.Members;
+        if (c.Members.Length == 1) return (null, new WaveRefusal(c.Id, $"{c.Id} has one member and can't be rolled by itself", "an outage"));
+        var budget = new Budget(index, component, taken, restartsNode);
+        if (budget.Refusal() is { } refusal) return (null, refusal);
+        var waves = ImmutableArray.CreateBuilder<Wave>();
+        var bound = 0;
+        var roles = index.Catalogue.Find(c.Product)?.Roles ?? [];
+        // Roles in the product's order; a role the product does not list, or none, comes first.
+        foreach (var role in taken.GroupBy(m => index.RoleOf(m)).OrderBy(g => roles.IndexOf(g.Key ?? "")).ThenBy(g => g.Key, StringComparer.Ordinal))
+        {
+            var parts = role.GroupBy(m => DomainOf(index, c, m)).Select(domain => (Domain: domain.Key, Sets: Partition.Fewest([.. domain.OrderBy(m => m.Id, StringComparer.Ordinal)], budget))).ToList();
+            bound += parts.Sum(p => p.Sets.LowerBound);
+            foreach (var (domain, set) in parts.SelectMany(p => p.Sets.Waves.Select(w => (p.Domain, w))).OrderBy(w => w.w[0].Id, StringComparer.Ordinal))
+                waves.Add(Describe(index, component, role.Key, domain, set, restartsNode));
+        }
+        if (waves.FirstOrDefault(w => Service.PeersTogether(index, [.. w.ComponentsOut.Select(index.NumberOf)]) is not null) is { } together)
+        {
+            var (a, b) = Service.PeersTogether(index, [.. together.ComponentsOut.Select(index.NumberOf)])!.Value;
+            return (null, new WaveRefusal(c.Id, $"{index.Components[a].Id} and {index.Components[b].Id} are peers and would be out together", "nothing but a change of the relation"));
+        }
+        return (WithCanary(index, component, new WavePlan(waves.ToImmutable(), bound), restartsNode), null);
+    }
+
+    private static string DomainOf(EstateIndex index, Component c, Member member)
+    {
+        if (!c.DomainsMatter) return "";
+        var node = index.Estate.Nodes[member.Node];
+        return node.Domain is null ? $"node {node.Id}" : $"{node.Site} {node.Domain}";
+    }
+
+    private static Wave Describe(EstateIndex index, int component, string? role, string domain, ImmutableArray<Member> set, bool restartsNode, bool canary = false)
+    {
+        var all = Service.OutWith(index, set.Select(m => (component, m)), restartsNode);
+        var own = set.Select(m => m.Id).ToHashSet();
+        ImmutableArray<Member> also = [.. all.Where(id => !own.Contains(id)).Order(StringComparer.Ordinal).Select(id => index.Estate.FindMember(id)!)];
+        var emptied = all.Select(id => index.NumberOf(id[..id.IndexOf('/')])).Distinct()
+            .Where(c => index.Components[c].Members.All(m => all.Contains(m.Id) || index.IsOut(m)) && index.Components[c].Members.Any(m => !index.IsOut(m)));
+        var components = Service.Cascade(index, emptied, false).Select(c => index.Components[c].Id);
+        return new Wave(role, domain.Length == 0 ? null : domain, canary, set, also, [.. components]);
+    }
+
+    // The canary is the first member of the first wave; what is left of that wave follows as a wave of its own.
+    private static WavePlan WithCanary(EstateIndex index, int component, WavePlan plan, bool restartsNode)
+    {
+        if (index.Components[component].Canary == 0 || plan.Waves.IsEmpty) return plan;
+        var first = plan.Waves[0];
+        var canary = Describe(index, component, first.Role, first.Domain ?? "", [first.Members[0]], restartsNode, canary: true);
+        if (first.Members.Length == 1) return plan with { Waves = plan.Waves.SetItem(0, canary) };
+        var rest = Describe(index, component, first.Role, first.Domain ?? "", first.Members[1..], restartsNode);
+        return new WavePlan([canary, rest, .. plan.Waves[1..]], plan.LowerBound + 1);
+    }
+}
+
+/// <summary>How many members of each component a wave may take out.</summary>
+internal sealed class Budget
+{
+    private readonly EstateIndex _index;
+    private readonly string _component;
+    private readonly Dictionary<string, int[]> _groupsOf = [];
+    private readonly List<(string Component, int Limit, string Why)> _groups = [];
+
+    public Budget(EstateIndex index, int component, ImmutableArray<Member> members, bool restartsNode)
+    {
+        (_index, _component) = (index, index.Components[component].Id);
+        var groupNumber = new Dictionary<(int, bool), int>();
+        foreach (var member in members)
+        {
+            var groups = new SortedSet<int>();
+            foreach (var id in Service.OutWith(index, [(component, member)], restartsNode))
+            {
+                var other = index.Estate.FindMember(id)!;
+                if (index.IsOut(other)) continue; // out already: it does not weigh on the guard again
+                var number = index.NumberOf(other.Component);
+                groups.Add(Group(number, false));
+                if (index.Components[number].Guard.Quorum && index.Votes(number, other)) groups.Add(Group(number, true));
+            }
+            _groupsOf[member.Id] = [.. groups];
+        }
+        int Group(int c, bool voting)
+        {
+            if (groupNumber.TryGetValue((c, voting), out var known)) return known;
+            groupNumber[(c, voting)] = _groups.Count;
+            _groups.Add(LimitOf(c, voting));
+            return _groups.Count - 1;
+        }
+    }
+
+    private (string, int, string) LimitOf(int component, bool voting)
+    {
+        var c = _index.Components[component];
+        var outNow = c.Members.Count(_index.IsOut);
+        if (voting)
+        {
+            var votes = c.Members.Count(m => _index.Votes(component, m));
+            var serving = c.Members.Count(m => _index.Votes(component, m) && !_index.IsOut(m));
+            var need = votes / 2 + 1 + c.Guard.Margin;
+            return (c.Id, serving - need, $"its quorum needs {need} of {votes} voting members{Also(outNow)}");
+        }
+        var guard = c.Guard.Quorum ? 0 : Service.GuardOf(_index, component);
+        var inService = c.Members.Length - outNow;
+        var limit = Math.Min(inService - guard, c.Guard.AtOnce - outNow);
+        // A component of several members that need not lose them all at once would have no outage: least outage comes before fewest waves.
+        if (inService >= 2) limit = Math.Min(limit, inService - 1);
+        return (c.Id, limit, c.Guard.AtOnce - outNow < inService - guard ? $"at once {c.Guard.AtOnce} of its members may be out{Also(outNow)}" : $"its guard keeps {guard} of {c.Members.Length} members{Also(outNow)}");
+    }
+
+    private static string Also(int outNow) => outNow == 0 ? "" : $", and {outNow} are out already";
+
+    public WaveRefusal? Refusal()
+    {
+        foreach (var (component, limit, why) in _groups)
+            if (limit < 1) return new WaveRefusal(component, $"no member of {component} may leave service: {why}", component == _component ? "an outage" : $"a change of the guard of {component}, or an outage");
+        return null;
+    }
+
+    public int[] GroupsOf(Member member) => _groupsOf[member.Id];
+
+    public int LimitOfGroup(int group) => _groups[group].Limit;
+
+    public int GroupCount => _groups.Count;
+}

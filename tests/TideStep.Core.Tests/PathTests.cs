@@ -1,0 +1,113 @@
+namespace TideStep.Core.Tests;
+
+public sealed class PathTests
+{
+    private static string Moves(Core.Paths.PathAnswer answer) => string.Join(" ", answer.Moves.Select(m => m.Written));
+
+    private static Fleet Pair(string rules = "") => new Fleet().Node("a[1-3]").Node("b[1-3]")
+        .Chain("engine", ["6", "7", "8"], rest: rules).Chain("store", ["1", "2", "3"])
+        .With("app", "engine", "6", "\"a[1-3]\"", "depends-on: [db]").With("db", "store", "1", "\"b[1-3]\"");
+
+    [Fact]
+    public void Several_jumps_follow_one_another_to_the_best_release() =>
+        Assert.Equal("app@7 app@8", Moves(Pair().Path("goal: [{component: app, to: \">=7\"}]")));
+
+    [Fact]
+    public void A_component_the_goal_does_not_name_moves_where_a_rule_needs_it()
+    {
+        var fleet = Pair("rules:\n- {this: \"<8\", depends-on: store, at: \"<3\", verdict: supported}\n- {this: \">=7\", depends-on: store, at: \">=2\", verdict: supported}\n");
+        Assert.Equal("app@7 db@2 app@8", Moves(fleet.Path("goal: [{component: app, to: 8}]")));
+    }
+
+    [Fact]
+    public void A_transitional_pair_may_stand_on_the_way_but_not_at_the_end()
+    {
+        var fleet = Pair("rules:\n- {this: 6, depends-on: store, at: 1, verdict: supported}\n- {this: 7, depends-on: store, at: 1, verdict: transitional}\n- {this: 7, depends-on: store, at: 2, verdict: supported}\n");
+        var answer = fleet.Path("goal: [{component: app, exactly: 7}]");
+        Assert.Equal("app@7 db@2", Moves(answer));
+        Assert.Equal(1, answer.Criteria.Single(c => c.Number == 9).Value);
+    }
+
+    [Fact]
+    public void A_goal_that_holds_gives_an_empty_path() => Assert.True(Pair().Path("goal: [{component: app, at-least: 6}]").AlreadyMet);
+
+    [Fact]
+    public void A_pin_in_the_way_is_named()
+    {
+        var fleet = Pair("rules:\n- {this: 6, depends-on: store, at: 1, verdict: supported}\n- {this: \">=7\", depends-on: store, at: \">=2\", verdict: supported}\n- {this: \">=7\", depends-on: store, at: 1, verdict: unsupported}\n- {this: 6, depends-on: store, at: \">=2\", verdict: supported}\n");
+        var answer = fleet.Path("goal: [{component: app, to: 7}]\npins: [db]");
+        Assert.False(answer.Found);
+        Assert.Equal("pin", Assert.Single(answer.Reasons).Kind);
+    }
+
+    [Fact]
+    public void A_missing_jump_is_named()
+    {
+        var fleet = new Fleet().Node("a[1-2]").With("app", "engine", "6", "\"a[1-2]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}, \"8\": {}}\njumps:\n  to-8: {from: \"=7\", to: \"8\", methods: {rolling: {member: 1 min}}}\n");
+        var reason = Assert.Single(fleet.Path("goal: [{component: app, to: 8}]").Reasons);
+        Assert.Equal("jump", reason.Kind);
+        Assert.Contains("from 6 to 7", reason.What);
+    }
+
+    [Fact]
+    public void An_untested_pair_is_refused_until_it_is_allowed()
+    {
+        var fleet = Pair("rules:\n- {this: 6, depends-on: store, at: 1, verdict: supported}\n");
+        Assert.Equal("gap", fleet.Path("goal: [{component: app, to: 7}]").Reasons[0].Kind);
+        Assert.Equal(1, fleet.Path("goal: [{component: app, exactly: 7}]\nallow-untested: all").Criteria[0].Value);
+        Assert.Equal(0, fleet.Path("goal: [{component: app, exactly: 7}]\nallow-untested: [{component: app, version: \"7\", with: db, at: \"1\"}]").Criteria[0].Value);
+    }
+
+    [Fact]
+    public void A_pair_that_stands_today_never_refuses_a_path()
+    {
+        var fleet = Pair("rules:\n- {this: \"*\", depends-on: store, at: \"*\", verdict: unsupported}\n");
+        Assert.Equal("app@7", Moves(fleet.Path("goal: [{component: app, exactly: 7}]")));
+    }
+
+    [Fact]
+    public void One_member_is_taken_offline_where_rolling_can_not_be_done()
+    {
+        var fleet = new Fleet().Node("a1").Node("b[1-2]").Chain("engine", ["6", "7"], "rolling: {member: 5 min}, offline: {outage: 10 min}").Chain("store", ["1"])
+            .With("one", "engine", "6", "a1").With("user", "store", "1", "\"b[1-2]\"", "depends-on: [one]");
+        var move = Assert.Single(fleet.Path("goal: [{component: one, to: 7}]").Moves);
+        Assert.Equal(Catalogue.Method.Offline, move.Method);
+        Assert.Equal(["one", "user"], move.Out);
+        Assert.Equal(TimeSpan.FromMinutes(20), move.OutageTime);
+    }
+
+    [Fact]
+    public void Closing_jumps_come_last()
+    {
+        var fleet = new Fleet().Node("a[1-2]").Node("b[1-2]").Chain("other", ["1", "2"])
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\nsteps: {convert: {do: {command: [convert]}}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", closes: convert, after-all: [convert], methods: {rolling: {member: 1 min}}}\n")
+            .With("aa", "engine", "6", "\"a[1-2]\"").With("zz", "other", "1", "\"b[1-2]\"");
+        Assert.Equal("zz@2 aa@7", Moves(fleet.Path("goal: [{component: aa, to: 7}, {component: zz, to: 2}]")));
+    }
+
+    [Fact]
+    public void Sites_are_done_in_their_turn()
+    {
+        var fleet = new Fleet().Sites("  north: {turn: 2}\n  south: {turn: 1}\n").Node("n[1-2]", "site: north").Node("s[1-2]", "site: south").Chain("engine", ["6", "7"])
+            .With("a-north", "engine", "6", "\"n[1-2]\"").With("b-south", "engine", "6", "\"s[1-2]\"");
+        Assert.Equal("b-south@7 a-north@7", Moves(fleet.Path("goal: [{product: engine, to: 7}]")));
+    }
+
+    [Fact]
+    public void A_component_found_mixed_is_first_brought_to_one_version()
+    {
+        var fleet = new Fleet().Node("a[1-3]").Chain("engine", ["6", "7", "8"]).With("app", "engine", "6", "\"a[1-3]\"");
+        var answer = fleet.Path("goal: [{component: app, to: 8}]", "  app/a2: {running: \"7\"}\n");
+        Assert.Equal("app@7 app@8", Moves(answer));
+        Assert.Equal(2, answer.Moves[0].Waves!.Waves.Length);
+    }
+
+    [Fact]
+    public void Unknown_names_in_a_goal_come_with_the_nearest_word()
+    {
+        var problems = Core.Paths.PathFinder.Find(Pair().Request("goal: [{component: ap, to: 7}, {product: engin, to: 7}, {component: db, to: 9}]")).Problems;
+        Assert.Equal(3, problems.Length);
+        Assert.Contains("'app'", problems[0].Hint);
+    }
+}

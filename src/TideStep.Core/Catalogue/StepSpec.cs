@@ -1,10 +1,21 @@
 using System.Collections.Immutable;
+using System.Text.Json.Serialization;
 using TideStep.Core.Documents;
 using TideStep.Core.Expressions;
 
 namespace TideStep.Core.Catalogue;
 
 /// <summary>The one action of a step. Texts may hold placeholders such as <c>{jump.to}</c>, bound when the plan is made or the step begins.</summary>
+[JsonPolymorphic(TypeDiscriminatorPropertyName = "action")]
+[JsonDerivedType(typeof(CommandAction), "command")]
+[JsonDerivedType(typeof(StartAction), "start")]
+[JsonDerivedType(typeof(StopAction), "stop")]
+[JsonDerivedType(typeof(RestartAction), "restart")]
+[JsonDerivedType(typeof(InstallAction), "install")]
+[JsonDerivedType(typeof(SendAction), "send")]
+[JsonDerivedType(typeof(CaptureAction), "capture")]
+[JsonDerivedType(typeof(AwaitAction), "await")]
+[JsonDerivedType(typeof(PersonAction), "person")]
 public abstract record StepAction;
 
 /// <summary>A command as an argument list; nothing passes through a shell.</summary>

@@ -17,7 +17,7 @@ public static class ExpressionParser
         .Match(Span.Regex(@"\d+(\.\d+)?"), T.Number)
         .Match(Span.Regex("\"[^\"\\r\\n]*\""), T.Text)
         .Match(Span.Regex(@"[A-Za-z][A-Za-z0-9_]*(-[A-Za-z0-9_]+)*"), T.Name)
-        .Match(Span.Regex(@"<=|>=|!=|[<>=+\-*/]"), T.Sign)
+        .Match(Span.Regex(@"(?:<=|>=|!=|[<>=+\-*/])"), T.Sign)
         .Match(Character.EqualTo('%'), T.Unit)
         .Match(Character.EqualTo('('), T.Open)
         .Match(Character.EqualTo(')'), T.Close)

@@ -1,0 +1,81 @@
+using System.CommandLine;
+using System.Text.Json;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Paths;
+using TideStep.Core.Plans;
+
+namespace TideStep.Cli.Commands;
+
+/// <summary><c>tidestep path</c>: the best path to a goal, on files or by the service.</summary>
+public static class PathCommand
+{
+    private static readonly Option<string?> Estate = new("--estate") { Description = "the estate document; with it no service is asked" };
+    private static readonly Option<string?> Readings = new("--readings") { Description = "the readings document" };
+    private static readonly Option<string?> Catalogue = new("--catalogue") { Description = "the folder of product documents" };
+    private static readonly Option<string> GoalFile = new("--goal") { Description = "the goal document (- for standard input)", Required = true };
+    private static readonly Option<string?> Day = new("--day") { Description = "the planning day, 2026-11-23 (default: the goal's, else today)" };
+
+    public static Command Create(Context context) => context.Command("path", "The best path to a goal, or why there is none", async (result, output, ct) =>
+    {
+        if (result.GetValue(Estate) is null)
+        {
+            using var client = Profile.Connect(result.GetValue(context.Server));
+            var problems = new List<Problem>();
+            var text = Files.Text(result.GetValue(GoalFile)!, problems);
+            if (problems.Count > 0) throw new MisusedException(problems);
+            var answer = await client.PostAsync("/api/paths", new { goal = text, name = result.GetValue(GoalFile) }, ct);
+            return Show(answer.Deserialize<PathView>(Json.Options)!, output);
+        }
+        return Show(PathView.Of(OnFiles(result, default).Answer), output);
+    }, GoalFile, Estate, Readings, Catalogue, Day);
+
+    /// <summary>Finds the path from the files named by the shared options.</summary>
+    internal static (EstateIndex Index, PathAnswer Answer) OnFiles(ParseResult result, System.Collections.Immutable.ImmutableArray<Core.Catalogue.Method> methods)
+    {
+        var missing = new[] { (result.GetValue(Readings), "--readings"), (result.GetValue(Catalogue), "--catalogue") }.Where(o => o.Item1 is null).Select(o => new Problem($"{o.Item2} is missing", null, "Files need --estate, --readings and --catalogue together.")).ToList();
+        if (missing.Count > 0) throw new MisusedException(missing);
+        var index = Files.Index(result.GetValue(Estate)!, result.GetValue(Readings)!, result.GetValue(Catalogue)!);
+        var goal = Files.Goal(result.GetValue(GoalFile)!);
+        var day = goal.Day ?? DateOnly.FromDateTime(DateTime.Now);
+        if (result.GetValue(Day) is { } written && !DateOnly.TryParse(written, System.Globalization.CultureInfo.InvariantCulture, out day)) throw new MisusedException([new Problem($"'{written}' is no day", null, "Write it like 2026-11-23.")]);
+        var answer = PathFinder.Find(new PathRequest(index, goal, day, methods));
+        return answer.Ok ? (index, answer.Value!) : throw new MisusedException(answer.Problems);
+    }
+
+    internal static Symbol[] FileOptions => [GoalFile, Estate, Readings, Catalogue, Day];
+
+    internal static bool OnFiles(ParseResult result) => result.GetValue(Estate) is not null;
+
+    internal static string GoalPath(ParseResult result) => result.GetValue(GoalFile)!;
+
+    private static int Show(PathView path, Output output)
+    {
+        output.Write(path, () =>
+        {
+            if (path.AlreadyMet) { output.Line("The goal is met already; there is nothing to do."); Notes(path, output); return; }
+            if (!path.Found)
+            {
+                output.Heading(path.Proved ? "There is no path." : "No path was found before the search was cut off.");
+                foreach (var reason in path.Reasons) { output.Line($"  {reason.Kind}: {reason.What}"); output.Line($"      {reason.Opens}"); }
+                if (!path.Nearest.IsEmpty) output.Line($"  nearest state that can be reached: {string.Join(", ", path.Nearest.Select(n => $"{n.Component} at {n.Version}"))}");
+                Notes(path, output);
+                return;
+            }
+            output.Table(["move", "component", "from", "to", "method", "waves", "minutes", "outage min", "out, and pairs only tolerated for now"], path.Moves.Select((m, i) => new[]
+            {
+                (i + 1).ToString(), m.Jumps[0].Component, m.Jumps[0].From, m.Jumps[0].To, m.Jumps[0].Method, m.Waves.IsEmpty ? "-" : m.Waves.Length.ToString(), m.Minutes.ToString("0.#"), m.OutageMinutes.ToString("0.#"),
+                string.Join(", ", m.Out) + (m.Transitional.IsEmpty ? "" : (m.Out.IsEmpty ? "" : "; ") + string.Join(", ", m.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}"))),
+            }));
+            output.Line();
+            output.Line($"{path.Moves.Length} moves, {path.Moves.Sum(m => m.Minutes):0.#} minutes, {path.Moves.Sum(m => m.OutageMinutes):0.#} outage minutes; {(path.Proved ? "proved best" : "not proved: the search was cut off")} on {path.Day:yyyy-MM-dd}");
+            Notes(path, output);
+        });
+        return path.Found ? Exit.Done : Exit.No;
+    }
+
+    private static void Notes(PathView path, Output output)
+    {
+        foreach (var note in path.Notes) output.Line($"note: {note}");
+    }
+}

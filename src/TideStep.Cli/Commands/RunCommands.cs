@@ -1,0 +1,100 @@
+using System.CommandLine;
+using System.Text.Json.Nodes;
+using TideStep.Client;
+using TideStep.Core.Documents;
+using TideStep.Core.Runs;
+
+namespace TideStep.Cli.Commands;
+
+/// <summary><c>tidestep run</c> and <c>tidestep point</c>: carry plans out, watch, hold, decide, report.</summary>
+public static class RunCommands
+{
+    private sealed record Line(string Run, string Label, RunStatus Status, string Kind, string? Parent, DateTimeOffset Opened, DateTimeOffset? Started, DateTimeOffset? Ended, double Share, string By);
+
+    private static readonly Argument<string> Run = new("run") { Description = "the run's identifier" };
+
+    public static IEnumerable<Command> Create(Context context)
+    {
+        var run = new Command("run", "Runs: start, follow, hold, decide, report");
+        var plan = new Argument<string>("plan") { Description = "the plan's digest, or its beginning" };
+        var label = new Option<string?>("--label") { Description = "what to call the run" };
+        var follow = new Option<bool>("--follow") { Description = "follow it to its end or its next decision" };
+        var reason = new Option<string?>("--reason") { Description = "why" };
+        run.Subcommands.Add(context.Remote("open", "Open a run of a plan; nothing begins yet", async (result, client, output, ct) => await OpenAsync(result, client, output, plan, label, ct) is { } id && Say(output, id) ? Exit.Done : Exit.No, plan, label));
+        run.Subcommands.Add(context.Remote("start", "Start an opened run, or open and start one of a plan", async (result, client, output, ct) =>
+        {
+            var given = result.GetValue(plan)!;
+            var id = given.StartsWith('r') ? given : await OpenAsync(result, client, output, plan, label, ct);
+            await client.PostAsync($"/api/runs/{id}/start", null, ct);
+            if (result.GetValue(follow)) return await RunFollower.FollowAsync(client, id!, output, ct);
+            output.Write(new { run = id }, () => output.Line($"{id} has started; follow it with: tidestep run follow {id}"));
+            return Exit.Done;
+        }, plan, label, follow));
+        run.Subcommands.Add(context.Remote("list", "Runs, newest first", async (_, client, output, ct) =>
+        {
+            var lines = await client.GetAsync<List<Line>>("/api/runs", ct);
+            output.Write(lines, () => output.Table(["run", "state", "done %", "kind", "started", "by", "label"], lines.Select(l => new[] { l.Run, Orders.Word(l.Status), (l.Share * 100).ToString("0"), l.Kind, l.Started?.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss") ?? "-", l.By, l.Label })));
+            return Exit.Done;
+        }));
+        run.Subcommands.Add(context.Remote("show", "A run as it stands", async (result, client, output, ct) =>
+        {
+            var view = await client.GetAsync<RunView>($"/api/runs/{result.GetValue(Run)}", ct);
+            output.Write(view, () => RunScreen.Show(view, output));
+            return RunFollower.StatusOf(view);
+        }, Run));
+        run.Subcommands.Add(context.Remote("follow", "Follow a run to its end or its next decision", (result, client, output, ct) => RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct), Run));
+        foreach (var (verb, text) in new[] { ("hold", "Hold at the next safe place"), ("go-on", "Let a held run go on") })
+            run.Subcommands.Add(context.Remote(verb, text, async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/{verb}", null, ct); return Exit.Done; }, Run));
+        var decision = new Argument<string>("decision") { Description = "try-again, return or stop-here" };
+        decision.AcceptOnlyFromAmong("try-again", "return", "stop-here");
+        var asFarAs = new Option<string?>("--as-far-as") { Description = "for return: start (default), or 'move 2' for the beginning of that move" };
+        run.Subcommands.Add(context.Remote("decide", "Decide at a halt", async (result, client, output, ct) =>
+        {
+            var word = result.GetValue(decision) == "return" ? "return-as-far-as" : result.GetValue(decision);
+            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/decisions", new { decision = word, reason = result.GetValue(reason), asFarAs = result.GetValue(asFarAs) }, ct);
+            return result.GetValue(follow) ? await RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct, decided: true) : Exit.Done;
+        }, Run, decision, reason, asFarAs, follow));
+        var step = new Argument<string>("step") { Description = "the step's identifier" };
+        var evidence = new Option<string>("--evidence") { Description = "what you did or saw", Required = true };
+        run.Subcommands.Add(context.Remote("sign", "Sign a step that a person does", async (result, client, _, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/signatures", new { step = result.GetValue(step), evidence = result.GetValue(evidence) }, ct); return Exit.Done; }, Run, step, evidence));
+        var attempt = new Argument<string>("attempt") { Description = "the attempt's identifier" };
+        run.Subcommands.Add(context.Remote("output", "The output of an attempt", async (result, client, _, ct) => { Console.Write(await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/outputs/{result.GetValue(attempt)}", ct)); return Exit.Done; }, Run, attempt));
+        run.Subcommands.Add(context.Remote("return-path", "The return path from where a run stands", async (result, client, output, ct) =>
+        {
+            var path = await client.GetAsync<JsonObject>($"/api/runs/{result.GetValue(Run)}/return-path{(result.GetValue(asFarAs) is { } far ? "?asFarAs=" + Uri.EscapeDataString(far) : "")}", ct);
+            output.Write(path, () =>
+            {
+                foreach (var line in (JsonArray)(path["goal"] ?? path["why"])!) output.Line(line!.ToString());
+                foreach (var line in path["blocks"] as JsonArray ?? []) output.Line($"  {line}");
+                foreach (var line in path["loss"] as JsonArray ?? []) output.Line($"loss: {line}");
+            });
+            return (bool)path["open"]! ? Exit.Done : Exit.No;
+        }, Run, asFarAs));
+        run.Subcommands.Add(context.Remote("report", "The closing report, as Markdown or by --format", async (result, client, output, ct) =>
+        {
+            if (output.ForPeople) Console.Write(await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/report?format=markdown", ct));
+            else output.Write(await client.GetAsync<JsonObject>($"/api/runs/{result.GetValue(Run)}/report", ct), () => { });
+            return Exit.Done;
+        }, Run));
+        var point = new Command("point", "Rollback points");
+        point.Subcommands.Add(context.Remote("list", "Rollback points of all runs", async (_, client, output, ct) =>
+        {
+            var points = await client.GetAsync<JsonArray>("/api/points", ct);
+            output.Write(points, () => output.Table(["point", "state", "leads to", "captured", "size", "verified", "place"], points.Select(p => new[]
+            {
+                (string)p!["id"]!, (string)p["state"]!, (string)p["leadsTo"]!, DateTimeOffset.Parse(p["capturedAt"]!.ToString()).ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss"), Core.Expressions.Units.WriteBytes((double)p["bytes"]!), (string?)p["verified"] ?? "no", $"{p["node"]}:{p["place"]}",
+            })));
+            return Exit.Done;
+        }));
+        return [run, point];
+    }
+
+    private static bool Say(Output output, string id)
+    {
+        output.Write(new { run = id }, () => output.Line(id));
+        return true;
+    }
+
+    private static async Task<string?> OpenAsync(ParseResult result, ServiceClient client, Output output, Argument<string> plan, Option<string?> label, CancellationToken ct) =>
+        (string?)(await client.PostAsync("/api/runs", new { plan = result.GetValue(plan), label = result.GetValue(label) }, ct))!["run"];
+}

@@ -1,0 +1,144 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Spectre.Console;
+using TideStep.Core.Documents;
+
+namespace TideStep.Cli;
+
+/// <summary>Exit statuses: stable, documented, the same for every command.</summary>
+public static class Exit
+{
+    public const int Done = 0;
+    public const int No = 1;
+    public const int Misused = 2;
+    public const int Unreached = 3;
+    public const int Halted = 4;
+}
+
+/// <summary>Writes results for people (tables) or for programs (JSON, YAML, CSV), and problems with their places.</summary>
+public sealed class Output
+{
+    private readonly string _format;
+    private readonly IAnsiConsole _console;
+
+    public Output(string format)
+    {
+        _format = format;
+        _console = AnsiConsole.Console;
+        if (Console.IsOutputRedirected) _console.Profile.Width = 100;
+        _console.Profile.Width = Math.Min(_console.Profile.Width, 140);
+    }
+
+    public bool ForPeople => _format == "table";
+
+    public IAnsiConsole Terminal => _console;
+
+    /// <summary>Writes a value for programs, or lets people's form be written.</summary>
+    public void Write(object value, Action people)
+    {
+        var node = JsonSerializer.SerializeToNode(value, Json.Options);
+        switch (_format)
+        {
+            case "json": Console.WriteLine(JsonSerializer.Serialize(value, Json.Indented)); break;
+            case "yaml": Console.Write(Yaml.Write(node)); break;
+            case "csv": Console.Write(Csv.Write(node)); break;
+            default: people(); break;
+        }
+    }
+
+    /// <summary>A plain table: no lines, the unit in the heading; nothing is wrapped. Where it would be too wide the widest columns are cut.</summary>
+    public void Table(string[] headings, IEnumerable<string[]> rows)
+    {
+        var all = rows.ToList();
+        var widths = headings.Select((h, i) => Math.Max(h.Length, all.Count == 0 ? 0 : all.Max(r => r[i].Length))).ToArray();
+        while (widths.Sum() + 2 * (widths.Length - 1) > _console.Profile.Width && widths.Max() > NarrowestCut) widths[Array.LastIndexOf(widths, widths.Max())]--;
+        string Row(string[] cells) => string.Join("  ", cells.Select((c, i) => Cut(c, widths[i]).PadRight(widths[i]))).TrimEnd();
+        var bold = _console.Profile.Capabilities.Ansi && !Console.IsOutputRedirected;
+        Console.WriteLine(bold ? $"\u001b[1m{Row(headings)}\u001b[0m" : Row(headings));
+        foreach (var row in all) Console.WriteLine(Row(row));
+    }
+
+    private const int NarrowestCut = 12;
+
+    private static string Cut(string text, int room) => text.Length <= room ? text : text[..(room - 1)] + "…";
+
+    public void Line(string text = "") => Console.WriteLine(text);
+
+    public void Heading(string text) => _console.MarkupLine($"[bold]{Markup.Escape(text)}[/]");
+
+    /// <summary>Writes problems to the error stream: place, what, what to do.</summary>
+    public static void Problems(IEnumerable<Problem> problems)
+    {
+        foreach (var problem in problems)
+        {
+            Console.Error.WriteLine((problem.At is null ? "" : $"{problem.At}: ") + problem.What);
+            if (problem.Detail is not null) Console.Error.WriteLine($"    {problem.Detail}");
+            if (problem.Hint is not null) Console.Error.WriteLine($"    {problem.Hint}");
+        }
+    }
+}
+
+/// <summary>JSON values as YAML: every text quoted that could be read as something else.</summary>
+internal static class Yaml
+{
+    public static string Write(JsonNode? node)
+    {
+        var text = new System.Text.StringBuilder();
+        Write(node, 0, text);
+        return text.ToString();
+    }
+
+    private static void Write(JsonNode? node, int level, System.Text.StringBuilder text)
+    {
+        var pad = new string(' ', level * 2);
+        switch (node)
+        {
+            case JsonObject { Count: > 0 } map:
+                foreach (var (key, value) in map)
+                {
+                    text.Append(pad).Append(JsonSerializer.Serialize(key, Json.Options)).Append(':');
+                    Child(value, level, text);
+                }
+                break;
+            case JsonArray { Count: > 0 } list:
+                foreach (var item in list)
+                {
+                    text.Append(pad).Append('-');
+                    Child(item, level, text);
+                }
+                break;
+            default:
+                text.Append(pad).Append(Scalar(node)).Append('\n');
+                break;
+        }
+    }
+
+    private static void Child(JsonNode? value, int level, System.Text.StringBuilder text)
+    {
+        if (value is JsonObject { Count: > 0 } or JsonArray { Count: > 0 }) { text.Append('\n'); Write(value, level + 1, text); }
+        else text.Append(' ').Append(Scalar(value)).Append('\n');
+    }
+
+    private static string Scalar(JsonNode? value) => value switch { null => "null", JsonObject => "{}", JsonArray => "[]", _ => value.ToJsonString(Json.Options) };
+}
+
+/// <summary>Lists as CSV (RFC 4180): the columns are the fields of the first row, inner lists joined by semicolons.</summary>
+internal static class Csv
+{
+    public static string Write(JsonNode? node)
+    {
+        var rows = node is JsonArray list ? [.. list] : node is JsonObject map ? map.Select(p => p.Value).OfType<JsonArray>().OrderByDescending(a => a.Count).FirstOrDefault()?.ToList() ?? [node] : new List<JsonNode?> { node };
+        if (rows.Count == 0) return "";
+        if (rows[0] is not JsonObject first) return string.Concat(rows.Select(r => Cell(r) + "\r\n"));
+        var columns = first.Select(p => p.Key).Concat(rows.OfType<JsonObject>().SelectMany(r => r.Select(p => p.Key))).Distinct().ToList();
+        return string.Join(',', columns) + "\r\n" + string.Concat(rows.OfType<JsonObject>().Select(r => string.Join(',', columns.Select(c => Cell(r[c]))) + "\r\n"));
+    }
+
+    private static string Cell(JsonNode? value)
+    {
+        var text = value switch { null => "", JsonValue v when v.TryGetValue<string>(out var s) => s, JsonArray a => string.Join("; ", a.Select(Cell)), _ => value.ToJsonString(Json.Options) };
+        // A leading sign could be taken for a formula by the program that opens the file.
+        if (text.Length > 0 && text[0] is '=' or '+' or '@') text = "'" + text;
+        return text.IndexOfAny([',', '"', '\n', '\r', ';']) >= 0 ? $"\"{text.Replace("\"", "\"\"")}\"" : text;
+    }
+}

@@ -1,0 +1,17 @@
+using System.CommandLine;
+using TideStep.Cli;
+using TideStep.Cli.Commands;
+
+var context = new Context();
+var root = new RootCommand("Tide Step: plans an upgrade of many components on many nodes, and runs it without breaking what people depend on.");
+root.Options.Add(context.Format);
+root.Options.Add(context.Server);
+foreach (var command in (Command[])[.. EstateCommands.Create(context), PathCommand.Create(context), PlanCommands.Create(context), .. RunCommands.Create(context)]) root.Subcommands.Add(command);
+var parsed = root.Parse(args);
+if (parsed.Errors.Count > 0)
+{
+    foreach (var error in parsed.Errors) Console.Error.WriteLine(error.Message);
+    Console.Error.WriteLine("See 'tidestep --help', or add --help to the command.");
+    return Exit.Misused;
+}
+return await parsed.InvokeAsync();

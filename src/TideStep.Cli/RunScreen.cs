@@ -1,0 +1,60 @@
+using Spectre.Console;
+using TideStep.Core.Documents;
+using TideStep.Core.Plans;
+using TideStep.Core.Runs;
+
+namespace TideStep.Cli;
+
+/// <summary>A run as a terminal shows it: where it stands, the part at work with its members, the parts to come.</summary>
+public static class RunScreen
+{
+    private const int PartsAround = 4;
+    private const int MembersShown = 14;
+
+    public static void Show(RunView view, Output output)
+    {
+        foreach (var line in Lines(view)) output.Terminal.MarkupLine(line);
+    }
+
+    /// <summary>The lines as markup; no line is wider than 100 columns.</summary>
+    public static IEnumerable<string> Lines(RunView view)
+    {
+        static string Safe(string text, int most = 96) => Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
+        yield return $"[bold]{Safe(view.Label.Length > 0 ? view.Label : view.Run, 50)}[/]  {view.Run}  {Safe(Orders.Word(view.Status))}";
+        var forecast = view.Ended is { } ended ? $"ended {ended.ToLocalTime():HH:mm:ss}" : view.ForecastEnd is { } end ? $"ends about {end.ToLocalTime():HH:mm:ss}" : "";
+        yield return $"{Bar(view.Share, 40)} {view.Share * 100,3:0} %  {view.StepsDone} of {view.StepsTotal} steps  {forecast}";
+        foreach (var tide in view.Tide) yield return $"  {Safe(tide.Component, 24),-24} {Bar(tide.Old + tide.New == 0 ? 0 : (double)tide.New / (tide.Old + tide.New), 16)} {tide.New} of {tide.Old + tide.New} on {Safe(tide.To, 12)}";
+        yield return "";
+        foreach (var block in view.Blocks.Where(b => Math.Abs(b.Number - Math.Max(1, view.CurrentBlock)) <= PartsAround))
+        {
+            var took = block.Begun is { } begun ? Durations.Write((block.Ended ?? view.LastAt) - begun) : "";
+            yield return $"{Mark(block.Status)} {block.Number,3}  {Safe(block.Title, 44),-44} {Safe(block.Status, 16),-16} {took,-12} return: {block.Return.State switch { ReturnState.WithLoss => "with loss", ReturnState.Closed => "closed", _ => "clean" }}";
+            if (block.Number != view.CurrentBlock || block.Status == "done") continue;
+            foreach (var lane in block.Lanes.Take(MembersShown))
+            {
+                var step = lane.Steps.FirstOrDefault(s => s.Status is StepStatus.Working or StepStatus.Failed) ?? lane.Steps.LastOrDefault(s => s.Status == StepStatus.Done);
+                yield return $"       {Safe(lane.Subject, 34),-34} {Safe(lane.State is { } s ? Word(s) : "waits", 12),-12} {Safe(step is null ? "" : $"{step.Title}{(step.Attempt is null ? "" : $" ({step.Attempt})")}", 40)}";
+            }
+            if (block.Lanes.Length > MembersShown) yield return $"       and {block.Lanes.Length - MembersShown} more";
+        }
+        if (view.WaitsFor is { } waits) yield return $"waits: {Safe(waits)}";
+        if (view.Measures.Length > 0) yield return $"temporary measures open: {view.Measures.Length}";
+        if (view.Halt is { } halt)
+        {
+            yield return "";
+            yield return $"[bold]halted:[/] {Safe(halt, 400)}";
+            foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {(decision.Decision == DecisionKind.ReturnAsFarAs ? "return" : decision.Decision == DecisionKind.TryAgain ? "try-again" : "stop-here"),-10} {Safe(decision.Means, 300)}";
+        }
+        if (view.Child is { } child) yield return $"the return is run {child}";
+    }
+
+    private static string Mark(string status) => status switch { "done" => "=", "ahead" => "·", "failed" => "!", _ => ">" };
+
+    private static string Bar(double share, int width)
+    {
+        var full = (int)Math.Round(share * width);
+        return new string('▓', full) + new string('░', width - full);
+    }
+
+    public static string Word(MemberState state) => state switch { MemberState.InService => "in service", MemberState.LeftOut => "left out", _ => state.ToString().ToLowerInvariant() };
+}

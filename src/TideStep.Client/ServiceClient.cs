@@ -1,0 +1,127 @@
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Net.ServerSentEvents;
+using System.Runtime.CompilerServices;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using TideStep.Core.Documents;
+using TideStep.Core.Runs;
+
+namespace TideStep.Client;
+
+/// <summary>The service refused a request: its status and every problem it named.</summary>
+public sealed class RefusedException(int status, string title, IReadOnlyList<Problem> problems) : Exception(title)
+{
+    public int Status { get; } = status;
+    public IReadOnlyList<Problem> Problems { get; } = problems;
+}
+
+/// <summary>Calls a Tide Step service over its HTTP API.</summary>
+public sealed class ServiceClient : IDisposable
+{
+    private readonly HttpClient _http;
+
+    /// <param name="address">The service's address, http://127.0.0.1:7470.</param>
+    /// <param name="key">The access key, or null where there is none to send.</param>
+    /// <param name="name">Who acts.</param>
+    public ServiceClient(Uri address, string? key, string? name)
+    {
+        _http = new HttpClient { BaseAddress = address, Timeout = Timeout.InfiniteTimeSpan };
+        if (key is not null) _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
+        if (name is not null) _http.DefaultRequestHeaders.Add("Tide-Step-Name", Uri.EscapeDataString(name));
+    }
+
+    public Uri Address => _http.BaseAddress!;
+
+    public async Task<T> GetAsync<T>(string path, CancellationToken ct)
+    {
+        using var response = await _http.GetAsync(path, ct);
+        await ThrowIfRefused(response, ct);
+        return (await response.Content.ReadFromJsonAsync<T>(Json.Options, ct))!;
+    }
+
+    public async Task<string> GetTextAsync(string path, CancellationToken ct)
+    {
+        using var response = await _http.GetAsync(path, ct);
+        await ThrowIfRefused(response, ct);
+        return await response.Content.ReadAsStringAsync(ct);
+    }
+
+    /// <summary>Posts a request; a fresh idempotency key goes along, so that a repeated send after a broken connection does nothing twice.</summary>
+    public async Task<JsonNode?> PostAsync(string path, object? body, CancellationToken ct)
+    {
+        var key = Guid.NewGuid().ToString("N");
+        for (var tries = 0; ; tries++)
+        {
+            try
+            {
+                using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = JsonContent.Create(body ?? new { }, options: Json.Options) };
+                request.Headers.Add("Idempotency-Key", key);
+                using var response = await _http.SendAsync(request, ct);
+                await ThrowIfRefused(response, ct);
+                var text = await response.Content.ReadAsStringAsync(ct);
+                return text.Length == 0 ? null : JsonNode.Parse(text);
+            }
+            catch (HttpRequestException e) when (tries < 2 && e.HttpRequestError is HttpRequestError.ResponseEnded or HttpRequestError.InvalidResponse)
+            {
+                await Task.Delay(200, ct);
+            }
+        }
+    }
+
+    private static async Task ThrowIfRefused(HttpResponseMessage response, CancellationToken ct)
+    {
+        if (response.IsSuccessStatusCode) return;
+        var text = await response.Content.ReadAsStringAsync(ct);
+        JsonNode? body = null;
+        try { body = JsonNode.Parse(text); } catch (JsonException) { /* not one of our answers */ }
+        var title = (string?)body?["title"] ?? $"the service answered {(int)response.StatusCode}";
+        var problems = (body?["problems"] as JsonArray)?.Select(p => new Problem((string)p!["what"]!, (string?)p["detail"], (string?)p["hint"],
+            p["at"] is JsonObject at ? new Place((string)at["file"]!, (int)at["line"]!, (int)at["column"]!) : null)).ToList() ?? [];
+        throw new RefusedException((int)response.StatusCode, title, problems.Count > 0 ? problems : [new Problem(title, (string?)body?["detail"])]);
+    }
+
+    /// <summary>A run's journal from after a sequence number on; survives a lost connection and the service's restart, and ends with the run.</summary>
+    /// <param name="run">The run.</param>
+    /// <param name="after">The last sequence number that is known already.</param>
+    /// <param name="lost">Told when the connection is lost and when it is back.</param>
+    /// <param name="ct">Ends the following.</param>
+    public async IAsyncEnumerable<JournalEntry> FollowAsync(string run, long after, Action<bool> lost, [EnumeratorCancellation] CancellationToken ct)
+    {
+        var last = after;
+        var away = false;
+        while (!ct.IsCancellationRequested)
+        {
+            Stream? stream = null;
+            HttpResponseMessage? response = null;
+            try
+            {
+                using var request = new HttpRequestMessage(HttpMethod.Get, $"/api/runs/{run}/events");
+                request.Headers.Add("Last-Event-ID", last.ToString(System.Globalization.CultureInfo.InvariantCulture));
+                response = await _http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, ct);
+                await ThrowIfRefused(response, ct);
+                stream = await response.Content.ReadAsStreamAsync(ct);
+            }
+            catch (HttpRequestException) { response?.Dispose(); }
+            if (stream is not null)
+            {
+                if (away) lost(away = false);
+                var events = SseParser.Create(stream).EnumerateAsync(ct).GetAsyncEnumerator(ct);
+                while (true)
+                {
+                    try { if (!await events.MoveNextAsync()) break; }
+                    catch (Exception e) when (e is IOException or HttpRequestException) { break; }
+                    var entry = JsonSerializer.Deserialize<JournalEntry>(events.Current.Data, Json.Options)!;
+                    last = entry.Sequence;
+                    yield return entry;
+                    if (entry.Event is Ended) { response?.Dispose(); yield break; }
+                }
+                response?.Dispose();
+            }
+            if (!away) lost(away = true);
+            await Task.Delay(500, ct);
+        }
+    }
+
+    public void Dispose() => _http.Dispose();
+}

@@ -1,0 +1,54 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Connectors;
+
+/// <summary>What a far side is asked to do: a verb of ours and its arguments. A local file goes along with <c>send</c>.</summary>
+/// <param name="Verb">start, stop, restart-service, restart-node, install, send, command, capture or check-point.</param>
+public sealed record FarAction(string Verb, ImmutableArray<string> Arguments, string? LocalFile = null);
+
+/// <summary>One fenced try at an action (4-execution, points 1 to 5).</summary>
+/// <param name="Position">The journal position of its intent, in the whole store.</param>
+/// <param name="StartWithin">How long after now it may still begin.</param>
+public sealed record FencedAttempt(string Installation, string Id, long Epoch, long Position, TimeSpan StartWithin, string Component, FarAction Action);
+
+/// <summary>What a far side knows of an attempt.</summary>
+public enum AttemptPhase { Running, Ended, Restarted, Lost, Unknown, Torn }
+
+/// <summary>An attempt as its record tells it; the output is bounded to its last 64 KiB.</summary>
+public sealed record AttemptReading(AttemptPhase Phase, int? ExitCode, string Output);
+
+/// <summary>The highest epoch and journal position that a far side has seen.</summary>
+public sealed record FenceReading(long Epoch, long Position);
+
+/// <summary>A node that can't be reached or refuses: what, where, what to do. Thrown by connectors; the engine turns it into a finding or a halt.</summary>
+/// <param name="Lasting">Whether waiting does not help: a changed host key, a refused login.</param>
+public sealed class ConnectorException(Problem problem, bool lasting, Exception? inner = null) : Exception(problem.ToString(), inner)
+{
+    public Problem Problem { get; } = problem;
+    public bool Lasting { get; } = lasting;
+}
+
+/// <summary>How Tide Step reaches one kind of thing.</summary>
+public interface IConnector
+{
+    /// <summary>The word by which estates name it: <c>ssh</c>, <c>stand-in</c>, <c>person</c>.</summary>
+    string By { get; }
+
+    /// <summary>Raises the epoch that a node obeys and tells what it had seen. Nothing of an older owner begins there afterwards.</summary>
+    /// <exception cref="ConnectorException">The node can't be reached or refuses.</exception>
+    Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct);
+
+    /// <summary>Begins an attempt, detached; null when it began, else why the far side refused it.</summary>
+    /// <exception cref="ConnectorException">The node can't be reached; the attempt may or may not have begun.</exception>
+    Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct);
+
+    /// <summary>Reads an attempt's record, waiting up to <paramref name="wait"/> for its end.</summary>
+    Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct);
+
+    /// <summary>Takes readings of a member; one that could not be taken is left out.</summary>
+    Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct);
+}

@@ -1,0 +1,22 @@
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Connectors;
+
+/// <summary>Nodes that only people reach: nothing is done or read there but by their steps.</summary>
+public sealed class PersonConnector : IConnector
+{
+    public string By => "person";
+
+    public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
+
+    public Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct) =>
+        throw new ConnectorException(new Problem($"{node.Id} is reached only by people", $"the step wants to {attempt.Action.Verb}", "Make it a 'person' step in the catalogue, or give the node another 'reach'."), lasting: true);
+
+    public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => Task.FromResult(new AttemptReading(AttemptPhase.Unknown, null, ""));
+
+    public Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
+        Task.FromResult<IReadOnlyDictionary<Reference, Value>>(new Dictionary<Reference, Value>());
+}

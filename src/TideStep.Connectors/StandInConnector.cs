@@ -1,0 +1,95 @@
+using System.Net;
+using System.Net.Http.Json;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Connectors;
+
+/// <summary>Reaches the stand-in fleet over HTTP. Its nodes keep attempt records like a real far side.</summary>
+public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConnector
+{
+    private sealed record Fence(long Epoch, long Sequence);
+    private sealed record Status(string State, int? ExitCode, string Output);
+    private sealed record Refusal(string? Detail, string? Title);
+    private sealed record MemberReport(string Component, string? Running, string? Installed, string? Staged, string? Role, bool Serving, Dictionary<string, string> Values);
+    private sealed record NodeReport(string Node, long Boot, double FreeBytes, List<MemberReport> Members);
+
+    public string By => "stand-in";
+
+    private static string At(EstateNode node) => $"{node.Reach["address"]!.TrimEnd('/')}/nodes/{node.Id}";
+
+    public async Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct)
+    {
+        using var response = await SendAsync(node, HttpMethod.Put, "/fence", new { installation, epoch, sequence = position }, ct);
+        var fence = await response.Content.ReadFromJsonAsync<Fence>(ct);
+        return new FenceReading(fence!.Epoch, fence.Sequence);
+    }
+
+    public async Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct)
+    {
+        var startBy = (time.GetUtcNow() + attempt.StartWithin).ToUnixTimeSeconds();
+        var body = new { installation = attempt.Installation, attempt = attempt.Id, epoch = attempt.Epoch, sequence = attempt.Position, startBy, component = attempt.Component, verb = attempt.Action.Verb, arguments = attempt.Action.Arguments };
+        using var response = await SendAsync(node, HttpMethod.Post, "/attempts", body, ct, HttpStatusCode.Conflict);
+        if (response.StatusCode != HttpStatusCode.Conflict) return null;
+        var refusal = await response.Content.ReadFromJsonAsync<Refusal>(ct);
+        return refusal?.Detail ?? refusal?.Title ?? "refused";
+    }
+
+    public async Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct)
+    {
+        using var response = await SendAsync(node, HttpMethod.Get, $"/attempts/{attempt}?installation={Uri.EscapeDataString(installation)}", null, ct);
+        var status = (await response.Content.ReadFromJsonAsync<Status>(ct))!;
+        var phase = status.State switch { "running" => AttemptPhase.Running, "ended" => AttemptPhase.Ended, "restarted" => AttemptPhase.Restarted, "torn" => AttemptPhase.Torn, _ => AttemptPhase.Unknown };
+        return new AttemptReading(phase, status.ExitCode, status.Output);
+    }
+
+    public async Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    {
+        using var response = await SendAsync(node, HttpMethod.Get, "", null, ct);
+        var report = (await response.Content.ReadFromJsonAsync<NodeReport>(ct))!;
+        var found = new Dictionary<Reference, Value>();
+        if (report.Members.FirstOrDefault(m => m.Component == member.Component) is not { } its) return found;
+        foreach (var reference in wanted)
+        {
+            Value? VersionOf(string? label) => label is not null && product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
+            var value = reference.Key switch
+            {
+                "running" => VersionOf(its.Running),
+                "installed" => VersionOf(its.Installed),
+                "staged" => VersionOf(its.Staged),
+                "role" => its.Role is { } role ? Value.Of(role) : null,
+                "in-service" => Value.Of(its.Serving),
+                "reachable" => Value.True,
+                _ when reference.Name == "free" => Value.Of(report.FreeBytes, ValueKind.Bytes),
+                _ when reference is { Name: "service", Field: "active" } => Value.Of(its.Running is not null),
+                _ when reference is { Name: "package", Field: "version" } => VersionOf(its.Installed),
+                _ when reference is { Name: "package", Field: "whole" } => Value.Of(its.Installed is not null),
+                _ when product.Readings.TryGetValue(reference.Name, out var collector) && its.Values.TryGetValue(collector.Field ?? reference.Name, out var text) => Value.Read(text, collector.Kind, product.Scheme),
+                _ => null,
+            };
+            if (value is not null) found[reference] = value;
+        }
+        return found;
+    }
+
+    private async Task<HttpResponseMessage> SendAsync(EstateNode node, HttpMethod method, string path, object? body, CancellationToken ct, HttpStatusCode? also = null)
+    {
+        try
+        {
+            using var request = new HttpRequestMessage(method, At(node) + path) { Content = body is null ? null : JsonContent.Create(body) };
+            using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
+            limit.CancelAfter(TimeSpan.FromSeconds(10));
+            var response = await http.SendAsync(request, limit.Token);
+            if (response.IsSuccessStatusCode || response.StatusCode == also) return response;
+            var status = (int)response.StatusCode;
+            response.Dispose();
+            throw new ConnectorException(new Problem($"{node.Id} answered {status}", null, "Is the stand-in fleet made from the same estate?"), lasting: status is >= 400 and < 500);
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !ct.IsCancellationRequested))
+        {
+            throw new ConnectorException(new Problem($"{node.Id} does not answer at {node.Reach["address"]}", e.Message, "Wait, or look at the node by another way."), lasting: false, e);
+        }
+    }
+}

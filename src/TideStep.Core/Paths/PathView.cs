@@ -1,0 +1,25 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+
+namespace TideStep.Core.Paths;
+
+/// <summary>A wave as programs read it: members as <c>component/node</c>.</summary>
+public sealed record WaveView(string? Role, string? Domain, bool Canary, ImmutableArray<string> Members, ImmutableArray<string> AlsoOut, ImmutableArray<string> ComponentsOut);
+
+/// <summary>One jump of a move.</summary>
+public sealed record JumpView(string Component, string Jump, string From, string To, string Method);
+
+/// <summary>A move as programs read it; minutes are decimal.</summary>
+public sealed record MoveView(string Written, ImmutableArray<JumpView> Jumps, double Minutes, double OutageMinutes, ImmutableArray<string> Out, ImmutableArray<WaveView> Waves, int WavesAtLeast, ImmutableArray<TransitionalPair> Transitional);
+
+/// <summary>A component and a version.</summary>
+public sealed record PlaceView(string Component, string Version);
+
+/// <summary>An answer of planning as programs read it: the stable shape of <c>path/1</c>.</summary>
+public sealed record PathView(string Tidestep, bool Found, bool AlreadyMet, bool Proved, DateOnly Day, ImmutableArray<MoveView> Moves, ImmutableArray<CriterionValue> Criteria, ImmutableArray<Reason> Reasons, ImmutableArray<PlaceView> Nearest, ImmutableArray<string> Notes)
+{
+    public static PathView Of(PathAnswer answer) => new("path/1", answer.Found, answer.AlreadyMet, answer.Proved, answer.Day, [.. answer.Moves.Select(View)], answer.Criteria, answer.Reasons, [.. answer.Nearest.Select(n => new PlaceView(n.Component, n.Version))], answer.Notes);
+
+    private static MoveView View(Move move) => new(move.Written, [new JumpView(move.Component, move.Jump.Id, move.From.Label, move.To.Label, move.Method.Word())], move.Takes.TotalMinutes, move.OutageTime.TotalMinutes, move.Out,
+        move.Waves is null ? [] : [.. move.Waves.Waves.Select(w => new WaveView(w.Role, w.Domain, w.Canary, [.. w.Members.Select(m => m.Id)], [.. w.AlsoOut.Select(m => m.Id)], w.ComponentsOut))], move.Waves?.LowerBound ?? 0, move.Transitional);
+}

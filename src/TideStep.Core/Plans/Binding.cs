@@ -1,0 +1,50 @@
+using System.Collections.Immutable;
+using System.Text.RegularExpressions;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Core.Plans;
+
+/// <summary>Binds the placeholders of a step's action for one member; a placeholder that nothing binds is a problem.</summary>
+internal sealed partial class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, Findings findings)
+{
+    public StepAction Bind(StepAction action, StepSpec step) => action switch
+    {
+        CommandAction command => new CommandAction([.. command.Arguments.Select(a => Text(a, step))]),
+        StartAction start => new StartAction(Text(start.Service, step)),
+        StopAction stop => new StopAction(Text(stop.Service, step)),
+        RestartAction restart => new RestartAction(restart.Service is { } service ? Text(service, step) : null),
+        InstallAction install => new InstallAction(Text(install.Package, step), Text(install.Version, step), install.File is { } file ? Text(file, step) : null, install.AllowDown),
+        SendAction send => new SendAction(Text(send.Artefact, step), Text(send.To, step)),
+        CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)),
+        PersonAction person => new PersonAction(Text(person.Instructions, step)),
+        _ => action,
+    };
+
+    private string Text(string text, StepSpec step) => Placeholder().Replace(text, match =>
+    {
+        var bound = match.Groups[1].Value switch
+        {
+            "jump.to" => to,
+            "jump.from" => from,
+            "member.node" => member.Node,
+            "member.component" => member.Component,
+            "member.role" => member.Role,
+            "node.address" => estate.Nodes[member.Node].Reach["address"] ?? member.Node,
+            "point.place" => point?.Place,
+            "point.id" => point?.Id,
+            var name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
+            _ => null,
+        };
+        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {match.Value} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME.");
+        return bound ?? match.Value;
+    });
+
+    [GeneratedRegex(@"\{([a-z]+\.[a-z0-9.-]+)\}")]
+    private static partial Regex Placeholder();
+}
+
+/// <summary>Where a captured rollback point lies, for the steps that restore it.</summary>
+public sealed record RollbackPlace(string Id, string Kind, string Member, string Place, string Version);

@@ -1,0 +1,74 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Core.Plans;
+
+/// <summary>Turns a product's step names into the bound steps of a member, and its routines into lanes.</summary>
+internal sealed class LaneBuilder(EstateIndex index, Findings findings)
+{
+    private readonly HashSet<string> _ids = [];
+
+    public Product ProductOf(Member member) => index.Catalogue.Find(index.Estate.Find(member.Component)!.Product)!;
+
+    public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null)
+    {
+        var product = ProductOf(member);
+        var binding = new Binding(index.Estate, member, from, to, point, findings);
+        foreach (var name in names)
+        {
+            if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }
+            var during = spec.Do is RestartAction ? MemberState.Restarting : state;
+            yield return new PlanStep(Unique($"{scope}/{member.Id}/{name}"), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
+                spec.Repeatable, spec.Attempts, spec.Limit, spec.MayStop, spec.SafeAfter, spec.Expected, during, member.Id, member.Node, spec.Do is CaptureAction ? captures : null, name == closes, spec.Impact, to, from);
+        }
+    }
+
+    /// <summary>Members that go out on a node, the upper layers first: what stands on another leaves before it.</summary>
+    public IEnumerable<Member> UpperFirst(IEnumerable<Member> members)
+    {
+        var all = members.ToList();
+        var depth = all.ToDictionary(m => m.Id, m => Depth(m, all, 0));
+        return all.OrderByDescending(m => depth[m.Id]).ThenBy(m => m.Id, StringComparer.Ordinal);
+    }
+
+    private int Depth(Member member, List<Member> all, int level)
+    {
+        var deepest = 0;
+        if (level > 20) return 0;
+        foreach (var relation in index.Estate.Find(member.Component)!.Relations)
+            if (relation.Kind is RelationKind.StandsOn or RelationKind.Inside && all.FirstOrDefault(m => m.Component == relation.To && m.Node == member.Node) is { } below)
+                deepest = Math.Max(deepest, 1 + Depth(below, all, level + 1));
+        return deepest;
+    }
+
+    public IEnumerable<PlanStep> Leave(string scope, Member member, string? from, string? to) => Steps($"{scope}/leave", member, ProductOf(member).Routines.LeaveOf(index.RoleOf(member)), MemberState.Leaving, from, to);
+
+    /// <summary>The returning routine, then the wait until the member is in step and, where a version is due, runs it.</summary>
+    public IEnumerable<PlanStep> Return(string scope, Member member, string? from, string? to)
+    {
+        var routines = ProductOf(member).Routines;
+        foreach (var step in Steps($"{scope}/return", member, routines.ReturnOf(index.RoleOf(member)), MemberState.Verifying, from, to)) yield return step;
+        if (Serving(scope, member, from, to) is { } serving) yield return serving;
+    }
+
+    /// <summary>The wait until a member is in step and, where a version is due, runs it; null where the product has no such probe and no version is due.</summary>
+    public PlanStep? Serving(string scope, Member member, string? from, string? to)
+    {
+        var routines = ProductOf(member).Routines;
+        var text = (to is null ? "" : $"running = \"{to}\"") + (to is not null && routines.InStep is not null ? " and " : "") + (routines.InStep is { } inStep ? $"({inStep.Text})" : "");
+        if (text.Length == 0) return null;
+        var holds = ExpressionParser.TryParse(text, out _, out _)!;
+        return new PlanStep(Unique($"{scope}/{member.Id}/in-step"), "in-step", to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step", new AwaitAction(holds), null, null, TimeSpan.Zero, null, true,
+            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from);
+    }
+
+    private string Unique(string id)
+    {
+        var own = id;
+        for (var i = 2; !_ids.Add(own); i++) own = $"{id}.{i}";
+        return own;
+    }
+}

@@ -1,0 +1,67 @@
+using System.Collections.Immutable;
+using System.Text.Json.Serialization;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Core.Plans;
+
+/// <summary>A part of a plan with one purpose.</summary>
+public enum Phase { Prepare, Secure, Quiesce, Roll, Settle, Verify, Resume, Close }
+
+/// <summary>What a member is while a step is at work on it (4-execution, States).</summary>
+public enum MemberState { InService, Leaving, Out, Working, Restarting, Verifying, Failed, Reverted, LeftOut }
+
+/// <summary>Whether the start can still be returned to.</summary>
+public enum ReturnState { Clean, WithLoss, Closed }
+
+/// <summary>One action of a plan, every placeholder bound; its identifier is unique in the plan.</summary>
+/// <param name="State">What the member is while the step is at work.</param>
+/// <param name="Point">The rollback point that the step captures, or null.</param>
+/// <param name="Closes">Whether from this step's intent on no reverse jump leads back.</param>
+/// <param name="Expected">The catalogue's figure for how long it takes; nought where not given.</param>
+public sealed record PlanStep(string Id, string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo, bool Repeatable, AttemptPolicy Attempts,
+    TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, MemberState State, string Member, string Node, string? Point, bool Closes, string? Impact, string? To, string? From);
+
+/// <summary>Steps that follow one another for one subject; the lanes of a block run side by side.</summary>
+public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps);
+
+/// <summary>The return path as it stands after a block.</summary>
+public sealed record ReturnPath(ReturnState State, TimeSpan Length, string Why);
+
+/// <summary>Lanes that run together: a wave, or a part of a phase. The next block begins when all are done and the settle time is over.</summary>
+/// <param name="Move">The number of the move it belongs to, from 1.</param>
+/// <param name="Wave">The number of the wave within the move, from 1; 0 where it is none.</param>
+/// <param name="Outgoing">Members that leave service in this block, by component, for the check of guards.</param>
+/// <param name="ComponentsOut">Components that serve nobody while the block is at work.</param>
+public sealed record Block(int Number, int Move, Phase Phase, int Wave, string Title, bool CheckGuards, ImmutableArray<string> Outgoing, ImmutableArray<string> ComponentsOut, ImmutableArray<Lane> Lanes, TimeSpan Settle, TimeSpan Expected, ReturnPath Return);
+
+/// <summary>A rollback point the plan will capture: what it covers and how it leads back.</summary>
+/// <param name="Restore">The name of the restore routine that uses it.</param>
+public sealed record PlannedPoint(string Id, string Component, string Member, string Node, int Move, string Kind, string Version);
+
+/// <summary>One move as the plan shows it.</summary>
+public sealed record PlannedMove(int Number, string Component, string Product, string From, string To, string Jump, Method Method, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, int Waves, int WavesAtLeast, ImmutableArray<string> Transitional);
+
+/// <summary>What must still be so when the run starts; the plan is refused when it is not.</summary>
+public sealed record Premises(string EstateRevision, string CatalogueRevision, ImmutableSortedDictionary<string, string> Running);
+
+/// <summary>A path worked out in full. It is frozen under the digest of its canonical form.</summary>
+public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly Day, ImmutableArray<string> Goal, Premises Premises, ImmutableArray<PlannedMove> Moves, ImmutableArray<PlannedPoint> Points, ImmutableArray<Block> Blocks, TimeSpan Expected, ImmutableArray<string> Notes)
+{
+    public const string Upgrade = "upgrade";
+    public const string Return = "return";
+
+    /// <summary>The plan's name: the digest of its canonical form.</summary>
+    [JsonIgnore]
+    public string Digest => _digest ??= Json.Digest(this);
+    private string? _digest;
+
+    /// <summary>Components that the plan works on or takes out, for the reservation.</summary>
+    [JsonIgnore]
+    public IEnumerable<string> Components => Blocks.SelectMany(b => b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')])).Concat(b.ComponentsOut)).Distinct().Order(StringComparer.Ordinal);
+
+    /// <summary>The step of that identifier.</summary>
+    public PlanStep Step(string id) => (_steps ??= Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).ToDictionary(s => s.Id))[id];
+    private Dictionary<string, PlanStep>? _steps;
+}

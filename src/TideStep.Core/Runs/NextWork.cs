@@ -1,0 +1,107 @@
+using System.Collections.Immutable;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Runs;
+
+/// <summary>What a run needs done next; the engine does it and appends what came of it.</summary>
+public abstract record Work;
+
+/// <summary>Begin a step, or take it up where its open intent left it.</summary>
+public sealed record DoStep(string Step) : Work;
+
+/// <summary>Take a temporary measure back.</summary>
+public sealed record TakeBack(string Step) : Work;
+
+/// <summary>Put the guards of a wave to live readings.</summary>
+public sealed record CheckGuards(int Block) : Work;
+
+/// <summary>Watch the members of a block until its settle time is over.</summary>
+public sealed record WatchSettling(int Block, DateTimeOffset Since) : Work;
+
+/// <summary>Open the child run that carries out the return path.</summary>
+public sealed record BeginReturn(string? AsFarAs) : Work;
+
+/// <summary>Read the members' versions after the work.</summary>
+public sealed record ReadAfter : Work;
+
+/// <summary>Nothing but an entry in the journal.</summary>
+public sealed record Append(RunEvent Event) : Work;
+
+/// <summary>Decides from a run's state what is to be done next; pure (2-architecture, Runs).</summary>
+public static class NextWork
+{
+    public static ImmutableArray<Work> Of(RunState state)
+    {
+        switch (state.Status)
+        {
+            case RunStatus.Ready or RunStatus.Held or RunStatus.Halted or RunStatus.Completed or RunStatus.Returned or RunStatus.StoppedHere or RunStatus.Abandoned:
+                // An owner may end between an intent and its outcome and another halt: what is open is still settled.
+                return state.End is null && state.StartedAt is not null ? [.. state.OpenAttempts.Select(o => (Work)(o.Attempt.Undo ? new TakeBack(o.Step) : new DoStep(o.Step)))] : [];
+            case RunStatus.Closing:
+                return Close(state);
+            case RunStatus.Returning:
+                return state.Child is null ? [new BeginReturn(state.ReturnAsFarAs)]
+                    : state.ChildEnd switch { RunEnd.Completed => [new Append(new ClosingBegun(RunEnd.Returned))], { } => [new Append(new ClosingBegun(RunEnd.StoppedHere))], null => [] };
+            default:
+                return GoOn(state);
+        }
+    }
+
+    // Measures are taken back in reverse; one at a time, because one may rest on another.
+    private static ImmutableArray<Work> Close(RunState state) =>
+        state.Measures.Count > 0 ? [new TakeBack(state.Measures[^1])] : state.After.IsEmpty && !state.Before.IsEmpty ? [new ReadAfter()] : [new Append(new Ended(state.ClosingAs!.Value))];
+
+    private static ImmutableArray<Work> GoOn(RunState state)
+    {
+        var stopping = state.HoldAskedFor || state.AnyFailed;
+        if (state.CurrentBlock == state.BlocksDone)
+        {
+            if (stopping) return Stop(state);
+            return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : [new Append(new BlockEntered(state.CurrentBlock + 1))];
+        }
+        var block = state.Plan.Blocks[state.CurrentBlock - 1];
+        if (block.CheckGuards && !state.GuardsPassed(block.Number)) return stopping ? Stop(state) : [new CheckGuards(block.Number)];
+        var (work, done) = Lanes(state, block, stopping);
+        if (!work.IsEmpty) return work;
+        if (stopping) return Stop(state);
+        if (!done) return []; // a person's step is waited for
+        if (block.Settle > TimeSpan.Zero && !state.IsSettled(block.Number)) return [new WatchSettling(block.Number, state.LanesDoneAt ?? state.LastAt)];
+        return [new Append(new BlockDone(block.Number))];
+    }
+
+    private static ImmutableArray<Work> Stop(RunState state)
+    {
+        if (!state.AnyFailed) return [new Append(new Held())];
+        var step = state.FailedSteps.First();
+        return [new Append(new Halted(state.Of(step).Why ?? "a step failed", step))];
+    }
+
+    private static (ImmutableArray<Work> Work, bool Done) Lanes(RunState state, Block block, bool stopping)
+    {
+        var work = ImmutableArray.CreateBuilder<Work>();
+        var done = true;
+        foreach (var lane in block.Lanes)
+        {
+            PlanStep? before = null;
+            PlanStep? next = null;
+            foreach (var step in lane.Steps)
+            {
+                if (state.Of(step.Id).Status != StepStatus.Done) { next = step; break; }
+                before = step;
+            }
+            if (next is null)
+            {
+                if (state.Measures.LastOrDefault(m => lane.Steps.Any(s => s.Id == m)) is { } measure) { work.Add(new TakeBack(measure)); done = false; }
+                continue;
+            }
+            done = false;
+            var progress = state.Of(next.Id);
+            if (progress.Status == StepStatus.Failed) continue;
+            // When stopping, a lane goes on only from a place where its member can't be left: in the middle, after a step not marked safe.
+            if (stopping && progress.Status == StepStatus.Pending && (before is null || before.SafeAfter)) continue;
+            if (next.Do is Catalogue.PersonAction && progress.Status == StepStatus.Working) continue;
+            work.Add(new DoStep(next.Id));
+        }
+        return (work.ToImmutable(), done);
+    }
+}

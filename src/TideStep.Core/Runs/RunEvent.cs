@@ -1,0 +1,122 @@
+using System.Collections.Immutable;
+using System.Text.Json.Serialization;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Runs;
+
+/// <summary>What became of an attempt on the far side.</summary>
+public enum AttemptEnd { Succeeded, Failed, Refused, Lost, Restarted }
+
+/// <summary>How a step came to be done.</summary>
+public enum DoneHow { Done, Already, Signed }
+
+/// <summary>What a person may say at a halt.</summary>
+public enum DecisionKind { TryAgain, ReturnAsFarAs, StopHere }
+
+/// <summary>How a run ended.</summary>
+public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
+
+/// <summary>Something that a run did or learnt. The journal of these is the only truth of a run.</summary>
+[JsonPolymorphic(TypeDiscriminatorPropertyName = "event")]
+[JsonDerivedType(typeof(Opened), "opened")]
+[JsonDerivedType(typeof(Owned), "owned")]
+[JsonDerivedType(typeof(MembersRead), "members-read")]
+[JsonDerivedType(typeof(Started), "started")]
+[JsonDerivedType(typeof(BlockEntered), "block-entered")]
+[JsonDerivedType(typeof(GuardsChecked), "guards-checked")]
+[JsonDerivedType(typeof(StepBegun), "step-begun")]
+[JsonDerivedType(typeof(Probed), "probed")]
+[JsonDerivedType(typeof(Intended), "intended")]
+[JsonDerivedType(typeof(AttemptEnded), "attempt-ended")]
+[JsonDerivedType(typeof(AttemptOverdue), "attempt-overdue")]
+[JsonDerivedType(typeof(PointCaptured), "point-captured")]
+[JsonDerivedType(typeof(PointVerified), "point-verified")]
+[JsonDerivedType(typeof(PersonSigned), "person-signed")]
+[JsonDerivedType(typeof(StepDone), "step-done")]
+[JsonDerivedType(typeof(StepFailed), "step-failed")]
+[JsonDerivedType(typeof(MeasureTakenBack), "measure-taken-back")]
+[JsonDerivedType(typeof(BlockSettled), "block-settled")]
+[JsonDerivedType(typeof(BlockDone), "block-done")]
+[JsonDerivedType(typeof(HoldAsked), "hold-asked")]
+[JsonDerivedType(typeof(Held), "held")]
+[JsonDerivedType(typeof(WentOn), "went-on")]
+[JsonDerivedType(typeof(Halted), "halted")]
+[JsonDerivedType(typeof(Decided), "decided")]
+[JsonDerivedType(typeof(ReturnBegun), "return-begun")]
+[JsonDerivedType(typeof(ReturnEnded), "return-ended")]
+[JsonDerivedType(typeof(ClosingBegun), "closing-begun")]
+[JsonDerivedType(typeof(Ended), "ended")]
+public abstract record RunEvent;
+
+/// <summary>The run was made from a plan; nothing has begun.</summary>
+public sealed record Opened(string Plan, string Label, string By, string? Parent) : RunEvent;
+
+/// <summary>A service instance took the run; its epoch is above every earlier one.</summary>
+public sealed record Owned(string Owner) : RunEvent;
+
+/// <summary>The versions read off the members concerned, for "before" or "after".</summary>
+public sealed record MembersRead(string When, ImmutableSortedDictionary<string, string> Running) : RunEvent;
+
+public sealed record Started(string By) : RunEvent;
+
+public sealed record BlockEntered(int Block) : RunEvent;
+
+/// <summary>The guards put to live readings before a wave; a wave begins only when they hold.</summary>
+public sealed record GuardsChecked(int Block, bool Hold, string Why) : RunEvent;
+
+public sealed record StepBegun(string Step) : RunEvent;
+
+/// <summary>An expression put to live readings: the purpose is already, verify or await.</summary>
+public sealed record Probed(string Step, string Purpose, bool Holds, string Why) : RunEvent;
+
+/// <summary>An effect is about to begin; durable before it does. For a temporary measure this also is its undo entry.</summary>
+public sealed record Intended(string Step, string Attempt, int Number, string Node, bool Undo) : RunEvent;
+
+/// <summary>An attempt is known to have ended.</summary>
+public sealed record AttemptEnded(string Step, string Attempt, AttemptEnd End, int? ExitCode, string Output, bool Undo) : RunEvent;
+
+/// <summary>An attempt runs longer than its limit; it is neither done nor failed.</summary>
+public sealed record AttemptOverdue(string Step, string Attempt) : RunEvent;
+
+/// <summary>A rollback point was captured; size in bytes, checksum SHA-256 in hexadecimal.</summary>
+public sealed record PointCaptured(string Step, string Point, string Place, long Bytes, string Sha256, int Entries) : RunEvent;
+
+/// <summary>The captured point was read again and found whole.</summary>
+public sealed record PointVerified(string Point, string How) : RunEvent;
+
+public sealed record PersonSigned(string Step, string By, string Evidence) : RunEvent;
+
+public sealed record StepDone(string Step, DoneHow How) : RunEvent;
+
+public sealed record StepFailed(string Step, string Why) : RunEvent;
+
+/// <summary>A temporary measure was taken back.</summary>
+public sealed record MeasureTakenBack(string Step) : RunEvent;
+
+public sealed record BlockSettled(int Block) : RunEvent;
+
+public sealed record BlockDone(int Block) : RunEvent;
+
+public sealed record HoldAsked(string By) : RunEvent;
+
+public sealed record Held : RunEvent;
+
+public sealed record WentOn(string By) : RunEvent;
+
+/// <summary>Tide Step stopped because something needs a decision.</summary>
+public sealed record Halted(string Why, string? Step) : RunEvent;
+
+public sealed record Decided(DecisionKind Decision, string By, string? Reason, string? AsFarAs) : RunEvent;
+
+/// <summary>A return path began as a run of its own.</summary>
+public sealed record ReturnBegun(string Run) : RunEvent;
+
+public sealed record ReturnEnded(string Run, RunEnd End) : RunEvent;
+
+/// <summary>Temporary measures are being taken back; how the run will end.</summary>
+public sealed record ClosingBegun(RunEnd End) : RunEvent;
+
+public sealed record Ended(RunEnd End) : RunEvent;
+
+/// <summary>An event in its journal: numbered from 1 in its run, with the epoch of the owner that wrote it.</summary>
+public sealed record JournalEntry(string Run, long Sequence, long Epoch, DateTimeOffset At, RunEvent Event);

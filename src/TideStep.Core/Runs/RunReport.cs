@@ -1,0 +1,78 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using System.Text;
+using TideStep.Core.Documents;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Runs;
+
+/// <summary>One member before and after.</summary>
+public sealed record ReportMember(string Member, string Before, string After);
+
+/// <summary>One block's time against the plan.</summary>
+public sealed record ReportBlock(int Block, string Title, TimeSpan Planned, TimeSpan? Took);
+
+/// <summary>Something that needed a person: a halt, a decision, a signature.</summary>
+public sealed record ReportMark(DateTimeOffset At, string What);
+
+/// <summary>A run's closing report; times are those of the journal.</summary>
+public sealed record RunReport(string Run, string Label, string Plan, string Kind, string Estate, string End, string OpenedBy, string? Parent, string? Return, DateTimeOffset? Started, DateTimeOffset? Ended, TimeSpan Planned, TimeSpan? Took,
+    ImmutableArray<string> Goal, ImmutableArray<ReportMember> Members, ImmutableArray<ReportBlock> Blocks, ImmutableArray<ReportMark> Marks, ImmutableArray<PointState> Points, ImmutableArray<string> OpenMeasures)
+{
+    /// <summary>Makes the report from a run's state and journal.</summary>
+    public static RunReport Of(string run, RunState state, IEnumerable<JournalEntry> journal)
+    {
+        var marks = journal.Select(e => e.Event switch
+        {
+            Opened o => new ReportMark(e.At, $"opened by {o.By}"),
+            Runs.Started s => new ReportMark(e.At, $"started by {s.By}"),
+            Owned o when e.Sequence > 3 => new ReportMark(e.At, $"taken over by {o.Owner}"),
+            Runs.HoldAsked h => new ReportMark(e.At, $"hold asked for by {h.By}"),
+            Runs.Held => new ReportMark(e.At, "held"),
+            WentOn w => new ReportMark(e.At, $"went on by {w.By}"),
+            Runs.Halted h => new ReportMark(e.At, $"halted: {h.Why}"),
+            Decided d => new ReportMark(e.At, $"decided by {d.By}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
+            PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
+            ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
+            ReturnEnded r => new ReportMark(e.At, $"return ended: {r.End}"),
+            Runs.Ended x => new ReportMark(e.At, $"ended: {EndWord(x.End)}"),
+            _ => null,
+        }).OfType<ReportMark>().ToImmutableArray();
+        var members = state.Before.Keys.Union(state.After.Keys).Order(StringComparer.Ordinal).Select(m => new ReportMember(m, state.Before.GetValueOrDefault(m, "-"), state.After.GetValueOrDefault(m, "-"))).ToImmutableArray();
+        var blocks = state.Plan.Blocks.Select(b => new ReportBlock(b.Number, b.Title, b.Expected + b.Settle, state.Blocks.TryGetValue(b.Number, out var t) && t.Ended is { } ended ? ended - t.Begun : null)).ToImmutableArray();
+        return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
+            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
+    }
+
+    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
+
+    private static string EndWord(RunState state) => state.End is { } end ? EndWord(end) : $"not ended ({state.Status.ToString().ToLowerInvariant()})";
+
+    public static string EndWord(RunEnd end) => end switch { RunEnd.Completed => "completed", RunEnd.Returned => "returned", RunEnd.StoppedHere => "stopped here", _ => "abandoned" };
+
+    /// <summary>The report as Markdown; times in the given zone, with their offset.</summary>
+    public string ToMarkdown(TimeZoneInfo zone)
+    {
+        var text = new StringBuilder();
+        string At(DateTimeOffset? time) => time is { } t ? TimeZoneInfo.ConvertTime(t, zone).ToString("yyyy-MM-dd HH:mm:ss zzz", CultureInfo.InvariantCulture) : "-";
+        string Cell(string value) => value.Replace("|", "\\|").ReplaceLineEndings(" ");
+        text.Append(CultureInfo.InvariantCulture, $"# {(Label.Length > 0 ? Label : Run)}: {End}\n\n");
+        text.Append(CultureInfo.InvariantCulture, $"| | |\n|---|---|\n| run | {Run}{(Parent is null ? "" : $", the return of {Parent}")} |\n| plan | {Plan} |\n| estate | {Estate} |\n| opened by | {Cell(OpenedBy)} |\n| started | {At(Started)} |\n| ended | {At(Ended)} |\n| took | {(Took is { } took ? Durations.Write(took) : "-")}, planned {Durations.Write(Planned)} |\n");
+        if (Return is not null) text.Append(CultureInfo.InvariantCulture, $"| returned by | run {Return} |\n");
+        text.Append("\n## Goal\n\n");
+        foreach (var line in Goal) text.Append(CultureInfo.InvariantCulture, $"- {line}\n");
+        text.Append("\n## Members\n\n| member | before | after |\n|---|---|---|\n");
+        foreach (var member in Members) text.Append(CultureInfo.InvariantCulture, $"| {member.Member} | {Cell(member.Before)} | {Cell(member.After)} |\n");
+        text.Append("\n## Times\n\n| part | planned | took |\n|---|---|---|\n");
+        foreach (var block in Blocks) text.Append(CultureInfo.InvariantCulture, $"| {Cell(block.Title)} | {Durations.Write(block.Planned)} | {(block.Took is { } t ? Durations.Write(t) : "not begun or not ended")} |\n");
+        text.Append("\n## What happened\n\n");
+        foreach (var mark in Marks) text.Append(CultureInfo.InvariantCulture, $"- {At(mark.At)}: {Cell(mark.What)}\n");
+        if (!Points.IsEmpty)
+        {
+            text.Append("\n## Rollback points\n\n| point | leads back to | captured | size | verified | place |\n|---|---|---|---|---|---|\n");
+            foreach (var p in Points) text.Append(CultureInfo.InvariantCulture, $"| {p.Planned.Id} | {p.Planned.Version} | {At(p.CapturedAt)} | {Expressions.Units.WriteBytes(p.Bytes)} | {p.Verified ?? "no"} | {Cell(p.Place)} |\n");
+        }
+        if (!OpenMeasures.IsEmpty) text.Append(CultureInfo.InvariantCulture, $"\n## Temporary measures still open\n\n{string.Join("\n", OpenMeasures.Select(m => "- " + m))}\n");
+        return text.ToString();
+    }
+}

@@ -1,0 +1,193 @@
+using System.Collections.Immutable;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Runs;
+
+/// <summary>Where a run stands (4-execution, States).</summary>
+public enum RunStatus { Ready, Waiting, Running, Holding, Held, Halted, Returning, Closing, Completed, Returned, StoppedHere, Abandoned }
+
+/// <summary>How far one step is.</summary>
+public enum StepStatus { Pending, Working, Done, Failed }
+
+/// <summary>One try at a step.</summary>
+public sealed record AttemptState(string Id, int Number, DateTimeOffset Begun, long Sequence, bool Undo, DateTimeOffset? EndedAt, AttemptEnd? End, int? ExitCode, string Output, bool Overdue);
+
+/// <summary>A step's progress, as its events tell it.</summary>
+public sealed record StepState(StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? EndedAt, DoneHow? How, string? Why, ImmutableArray<AttemptState> Attempts)
+{
+    public static readonly StepState Pending = new(StepStatus.Pending, null, null, null, null, []);
+
+    /// <summary>The attempt that has an intent and no known end, or null.</summary>
+    public AttemptState? Open => Attempts.LastOrDefault(a => a.End is null);
+}
+
+/// <summary>A captured rollback point as the run knows it.</summary>
+public sealed record PointState(PlannedPoint Planned, string Place, long Bytes, string Sha256, int Entries, DateTimeOffset CapturedAt, string Step, string? Verified, string? State);
+
+/// <summary>A run as its journal tells it; nothing else is kept of a run. Made by <see cref="Fold"/> or grown by <see cref="Apply"/>.</summary>
+public sealed class RunState(Plan plan)
+{
+    private readonly Dictionary<string, StepState> _steps = [];
+    private readonly List<string> _measures = [];
+    private readonly Dictionary<string, PointState> _points = [];
+    private readonly HashSet<int> _guarded = [];
+    private readonly HashSet<int> _settled = [];
+    private readonly Dictionary<int, (DateTimeOffset Begun, DateTimeOffset? Ended)> _blocks = [];
+
+    public Plan Plan { get; } = plan;
+    public string Label { get; private set; } = "";
+    public string By { get; private set; } = "";
+    public string? Parent { get; private set; }
+    public string? Owner { get; private set; }
+    public long Epoch { get; private set; }
+    public long Sequence { get; private set; }
+    public DateTimeOffset? OpenedAt { get; private set; }
+    public DateTimeOffset? StartedAt { get; private set; }
+    public DateTimeOffset? EndedAt { get; private set; }
+    public DateTimeOffset LastAt { get; private set; }
+    public RunEnd? End { get; private set; }
+    public RunEnd? ClosingAs { get; private set; }
+    public bool HoldAskedFor { get; private set; }
+    public bool IsHeld { get; private set; }
+    public Halted? Halt { get; private set; }
+    public string? Child { get; private set; }
+    public RunEnd? ChildEnd { get; private set; }
+    public bool ReturnWanted { get; private set; }
+    public string? ReturnAsFarAs { get; private set; }
+    public DateTimeOffset? LanesDoneAt { get; private set; }
+
+    /// <summary>The number of the block at work, 0 before the first; blocks up to <see cref="BlocksDone"/> are done.</summary>
+    public int CurrentBlock { get; private set; }
+    public int BlocksDone { get; private set; }
+    public GuardsChecked? Guards { get; private set; }
+    public ImmutableSortedDictionary<string, string> Before { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
+    public ImmutableSortedDictionary<string, string> After { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
+    public List<Decided> Decisions { get; } = [];
+    public List<PersonSigned> Signed { get; } = [];
+    public int AttemptCount { get; private set; }
+
+    /// <summary>Steps whose temporary measure is open, in the order they were taken.</summary>
+    public IReadOnlyList<string> Measures => _measures;
+    public IReadOnlyDictionary<string, PointState> Points => _points;
+    public IReadOnlyDictionary<int, (DateTimeOffset Begun, DateTimeOffset? Ended)> Blocks => _blocks;
+
+    public StepState Of(string step) => _steps.GetValueOrDefault(step, StepState.Pending);
+    public bool GuardsPassed(int block) => _guarded.Contains(block);
+    public bool IsSettled(int block) => _settled.Contains(block);
+    public bool AnyFailed => _failed > 0;
+    public IEnumerable<string> FailedSteps => _steps.Where(s => s.Value.Status == StepStatus.Failed).Select(s => s.Key).Order(StringComparer.Ordinal);
+    public IEnumerable<(string Step, AttemptState Attempt)> OpenAttempts => _steps.Where(s => s.Value.Open is not null).Select(s => (s.Key, s.Value.Open!));
+    private int _failed;
+
+    /// <summary>The state that a journal tells.</summary>
+    public static RunState Fold(Plan plan, IEnumerable<JournalEntry> journal)
+    {
+        var state = new RunState(plan);
+        foreach (var entry in journal) state.Apply(entry);
+        return state;
+    }
+
+    public RunStatus Status =>
+        End is { } end ? end switch { RunEnd.Completed => RunStatus.Completed, RunEnd.Returned => RunStatus.Returned, RunEnd.StoppedHere => RunStatus.StoppedHere, _ => RunStatus.Abandoned }
+        : Halt is not null ? RunStatus.Halted
+        : ClosingAs is not null ? RunStatus.Closing
+        : ReturnWanted ? RunStatus.Returning
+        : IsHeld ? RunStatus.Held
+        : HoldAskedFor ? RunStatus.Holding
+        : StartedAt is null ? RunStatus.Ready
+        : Guards is { Hold: false } ? RunStatus.Waiting
+        : RunStatus.Running;
+
+    /// <summary>Grows the state by the next entry of the journal.</summary>
+    public void Apply(JournalEntry entry)
+    {
+        (Sequence, LastAt) = (entry.Sequence, entry.At);
+        Epoch = Math.Max(Epoch, entry.Epoch);
+        switch (entry.Event)
+        {
+            case Opened e: (Label, By, Parent, OpenedAt) = (e.Label, e.By, e.Parent, entry.At); break;
+            case Owned e: Owner = e.Owner; break;
+            case MembersRead { When: "before" } e: Before = e.Running; break;
+            case MembersRead e: After = e.Running; break;
+            case Started: StartedAt = entry.At; break;
+            case BlockEntered e: (CurrentBlock, LanesDoneAt, Guards) = (e.Block, null, null); _blocks[e.Block] = (entry.At, null); break;
+            case GuardsChecked e:
+                Guards = e;
+                if (e.Hold) _guarded.Add(e.Block);
+                break;
+            case StepBegun e: Set(e.Step, s => s with { Status = StepStatus.Working, Begun = s.Begun ?? entry.At }); break;
+            case Intended e:
+                AttemptCount++;
+                if (!e.Undo && Plan.Step(e.Step).Undo is not null && !_measures.Contains(e.Step)) _measures.Add(e.Step);
+                Set(e.Step, s => s with { Attempts = s.Attempts.Add(new AttemptState(e.Attempt, e.Number, entry.At, entry.Sequence, e.Undo, null, null, null, "", false)) });
+                break;
+            case AttemptEnded e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { End = e.End, EndedAt = entry.At, ExitCode = e.ExitCode, Output = e.Output }) }); break;
+            case AttemptOverdue e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Overdue = true }) }); break;
+            case PointCaptured e: _points[e.Point] = new PointState(Plan.Points.First(p => p.Id == e.Point), e.Place, e.Bytes, e.Sha256, e.Entries, entry.At, e.Step, null, null); break;
+            case PointVerified e: _points[e.Point] = _points[e.Point] with { Verified = e.How, State = "usable" }; break;
+            case PersonSigned e: Signed.Add(e); break;
+            case StepDone e: Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null }); break;
+            case StepFailed e: Set(e.Step, s => s with { Status = StepStatus.Failed, EndedAt = entry.At, Why = e.Why }); break;
+            case MeasureTakenBack e: _measures.Remove(e.Step); break;
+            case BlockSettled e: _settled.Add(e.Block); break;
+            case BlockDone e: BlocksDone = e.Block; _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At); break;
+            case HoldAsked: HoldAskedFor = true; break;
+            case Held: IsHeld = true; break;
+            case WentOn: (HoldAskedFor, IsHeld, Guards) = (false, false, null); break;
+            case Halted e: Halt = e; break;
+            case Decided e: Decide(e); break;
+            case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
+            case ReturnEnded e: ChildEnd = e.End; break;
+            case ClosingBegun e: ClosingAs = e.End; break;
+            case Ended e: (End, EndedAt) = (e.End, entry.At); break;
+        }
+    }
+
+    private void Decide(Decided decided)
+    {
+        Decisions.Add(decided);
+        switch (decided.Decision)
+        {
+            case DecisionKind.TryAgain:
+                foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null });
+                (Halt, HoldAskedFor, IsHeld, Guards) = (null, false, false, null);
+                break;
+            case DecisionKind.ReturnAsFarAs:
+                (ReturnWanted, ReturnAsFarAs, Halt) = (true, decided.AsFarAs, null);
+                break;
+            case DecisionKind.StopHere:
+                (ClosingAs, Halt) = (AttemptCount == 0 ? RunEnd.Abandoned : RunEnd.StoppedHere, null);
+                break;
+        }
+    }
+
+    private void Set(string step, Func<StepState, StepState> change)
+    {
+        var (before, after) = (Of(step), change(Of(step)));
+        _failed += (after.Status == StepStatus.Failed ? 1 : 0) - (before.Status == StepStatus.Failed ? 1 : 0);
+        _steps[step] = after;
+        if (CurrentBlock > 0 && after.Status == StepStatus.Done) LanesDoneAt = LastAt;
+    }
+
+    private static ImmutableArray<AttemptState> Replace(ImmutableArray<AttemptState> attempts, string id, Func<AttemptState, AttemptState> change) => [.. attempts.Select(a => a.Id == id ? change(a) : a)];
+
+    /// <summary>What the members of a lane's steps are now, as far as this run knows; null before it touched them.</summary>
+    public MemberState? MemberStateOf(string member)
+    {
+        MemberState? state = null;
+        foreach (var block in Plan.Blocks)
+        {
+            if (block.Number > CurrentBlock) break;
+            foreach (var lane in block.Lanes)
+                foreach (var step in lane.Steps)
+                {
+                    if (step.Member != member) continue;
+                    var progress = Of(step.Id);
+                    if (progress.Status == StepStatus.Failed) return MemberState.Failed;
+                    if (progress.Status == StepStatus.Working) return step.State;
+                    if (progress.Status == StepStatus.Done) state = step.State switch { MemberState.Leaving => MemberState.Out, MemberState.Verifying when step.Name == "in-step" => MemberState.InService, var s => s };
+                }
+        }
+        return state;
+    }
+}

@@ -1,0 +1,89 @@
+using System.Collections.Immutable;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Runs;
+
+/// <summary>One step as people and programs watch it.</summary>
+public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, bool Overdue);
+
+/// <summary>A lane: one subject and its steps.</summary>
+public sealed record LaneView(string Subject, MemberState? State, ImmutableArray<StepView> Steps);
+
+/// <summary>A block: ahead, at work, settling, done, or failed.</summary>
+public sealed record BlockView(int Number, int Move, Phase Phase, int Wave, string Title, string Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, TimeSpan Settle, ImmutableArray<string> ComponentsOut, ReturnPath Return, ImmutableArray<LaneView> Lanes);
+
+/// <summary>A decision that is open to a person now, with what it means.</summary>
+public sealed record DecisionView(DecisionKind Decision, string Means);
+
+/// <summary>How many members of a component run which version, as far as the run knows.</summary>
+public sealed record TideView(string Component, string From, string To, int Old, int New);
+
+/// <summary>A run as people and programs watch it, folded from its journal.</summary>
+/// <param name="Share">Steps done of all, from 0 to 1.</param>
+public sealed record RunView(string Run, string Label, RunStatus Status, string Plan, string Kind, string By, string? Parent, string? Child, DateTimeOffset? Opened, DateTimeOffset? Started, DateTimeOffset? Ended, DateTimeOffset LastAt, long Sequence,
+    int StepsDone, int StepsTotal, double Share, TimeSpan Planned, DateTimeOffset? ForecastEnd, int CurrentBlock, string? WaitsFor, string? Halt, string? HaltStep, ImmutableArray<DecisionView> Decisions, ImmutableArray<string> Goal,
+    ImmutableArray<TideView> Tide, ImmutableArray<BlockView> Blocks, ImmutableArray<PointState> Points, ImmutableArray<string> Measures)
+{
+    /// <summary>The view of a run's state.</summary>
+    /// <param name="run">The run's identifier.</param>
+    /// <param name="state">Its state.</param>
+    /// <param name="pace">By how much the installation's time runs faster than the plan's.</param>
+    public static RunView Of(string run, RunState state, double pace)
+    {
+        var blocks = state.Plan.Blocks.Select(b => ViewOf(state, b)).ToImmutableArray();
+        var (done, total) = (blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))), blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length)));
+        return new RunView(run, state.Label, state.Status, state.Plan.Digest, state.Plan.Kind, state.By, state.Parent, state.Child, state.OpenedAt, state.StartedAt, state.EndedAt, state.LastAt, state.Sequence, done, total, total == 0 ? 1 : (double)done / total,
+            state.Plan.Expected, ForecastOf(state, pace), state.CurrentBlock, state.Status == RunStatus.Waiting ? state.Guards?.Why : null, state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
+            [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
+    }
+
+    private static BlockView ViewOf(RunState state, Block block)
+    {
+        var lanes = block.Lanes.Select(l => new LaneView(l.Subject, block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) : null, [.. l.Steps.Select(s => ViewOf(state, s))])).ToImmutableArray();
+        var status = block.Number <= state.BlocksDone ? "done" : block.Number > state.CurrentBlock ? "ahead" : lanes.Any(l => l.Steps.Any(s => s.Status == StepStatus.Failed)) ? "failed"
+            : block.CheckGuards && !state.GuardsPassed(block.Number) ? "checking guards" : lanes.All(l => l.Steps.All(s => s.Status == StepStatus.Done)) ? "settling" : "at work";
+        var (begun, ended) = state.Blocks.TryGetValue(block.Number, out var times) ? ((DateTimeOffset?)times.Begun, times.Ended) : (null, null);
+        return new BlockView(block.Number, block.Move, block.Phase, block.Wave, block.Title, status, begun, ended, block.Expected, block.Settle, block.ComponentsOut, block.Return, lanes);
+    }
+
+    private static StepView ViewOf(RunState state, PlanStep step)
+    {
+        var progress = state.Of(step.Id);
+        var last = progress.Attempts.LastOrDefault();
+        return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, last?.Overdue ?? false);
+    }
+
+    // By this run's own pace: what the done blocks took against what the plan gave them.
+    private static DateTimeOffset? ForecastOf(RunState state, double pace)
+    {
+        if (state.StartedAt is null || state.End is not null) return null;
+        TimeSpan planned = TimeSpan.Zero, took = TimeSpan.Zero, left = TimeSpan.Zero;
+        foreach (var block in state.Plan.Blocks)
+        {
+            var expected = block.Expected + block.Settle;
+            if (block.Number <= state.BlocksDone && state.Blocks[block.Number] is { Ended: { } ended } times) { planned += expected; took += ended - times.Begun; }
+            else left += expected;
+        }
+        var factor = planned > TimeSpan.Zero ? took / planned : 1 / pace;
+        return state.LastAt + left * factor;
+    }
+
+    private static ImmutableArray<TideView> TideOf(RunState state) => [.. state.Plan.Moves.Select(move =>
+    {
+        var members = state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase == Phase.Roll).SelectMany(b => b.Lanes).Select(l => l.Subject).Distinct().ToList();
+        var arrived = members.Count(m => state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase is Phase.Roll or Phase.Resume).SelectMany(b => b.Lanes).Where(l => l.Subject == m).SelectMany(l => l.Steps).Where(s => s.Member == m) is var steps
+            && steps.Any() && steps.All(s => state.Of(s.Id).Status == StepStatus.Done));
+        return new TideView(move.Component, move.From, move.To, members.Count - arrived, arrived);
+    })];
+
+    private static ImmutableArray<DecisionView> DecisionsOf(RunState state)
+    {
+        if (state.Status is not (RunStatus.Halted or RunStatus.Held)) return [];
+        var (entry, back) = (state.Plan.Blocks.LastOrDefault(b => b.Number <= state.CurrentBlock), state.Plan.Kind == Plans.Plan.Return ? "leads this return itself back" : "begins the return path as a run of its own");
+        var list = ImmutableArray.CreateBuilder<DecisionView>();
+        if (state.Status == RunStatus.Halted) list.Add(new DecisionView(DecisionKind.TryAgain, state.Halt!.Step is { } step ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; then the run goes on" : "what the run waits for is looked at again"));
+        if (state.Plan.Kind == Plans.Plan.Upgrade) list.Add(new DecisionView(DecisionKind.ReturnAsFarAs, $"{back}: {entry?.Return.State switch { ReturnState.WithLoss => "with loss, ", ReturnState.Closed => "closed for what is planned here, ", _ => "clean, " }}{entry?.Return.Why}"));
+        list.Add(new DecisionView(DecisionKind.StopHere, "temporary measures are taken back, everything else stays as it is; the run ends"));
+        return list.ToImmutable();
+    }
+}

@@ -1,0 +1,191 @@
+using System.Collections.Immutable;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Paths;
+using TideStep.Core.Plans;
+using TideStep.Storage;
+
+namespace TideStep.Engine;
+
+/// <summary>A document as it comes in: its text and what to call it in messages.</summary>
+public sealed record IncomingDocument(string Name, string Text);
+
+/// <summary>The estate, catalogue and readings as they stand, and what can be asked of them.</summary>
+public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimeProvider time)
+{
+    private const string ReadingsKind = "readings";
+
+    private (string Revision, Estate? Estate, string CatalogueRevision, ProductCatalogue Catalogue)? _current;
+    private readonly SemaphoreSlim _loading = new(1, 1);
+
+    /// <summary>Imports documents, all or nothing; every problem of all of them comes at once. Earlier revisions are kept.</summary>
+    public async Task<(IReadOnlyList<StoredDocument> Saved, ImmutableArray<Problem> Problems)> ImportAsync(IReadOnlyList<IncomingDocument> documents, string by, CancellationToken ct)
+    {
+        var findings = new Findings();
+        var incoming = new List<StoredDocument>();
+        var (current, catalogue) = (await CurrentEstateAsync(ct), new Dictionary<string, Product>());
+        foreach (var known in (await CatalogueAsync(ct)).Products) catalogue[known.Id] = known;
+        var estate = current;
+        foreach (var document in documents)
+        {
+            var kind = KindOf(document, findings);
+            switch (kind)
+            {
+                case EstateDocument.Kind:
+                    var read = EstateDocument.Read(document.Text, document.Name);
+                    findings.AddRange(read.Problems);
+                    if (read.Value is { } value) { estate = value; incoming.Add(Stored("estate", "estate", document.Text, by)); }
+                    break;
+                case ProductDocument.Kind:
+                    var product = ProductDocument.Read(document.Text, document.Name);
+                    findings.AddRange(product.Problems);
+                    if (product.Value is { } its)
+                    {
+                        if (incoming.Any(i => i.Kind == "product" && i.Id == its.Id)) findings.Add($"two documents describe the product '{its.Id}'", new Place(document.Name, 1, 1));
+                        catalogue[its.Id] = its;
+                        incoming.Add(Stored("product", its.Id, document.Text, by));
+                    }
+                    break;
+                case ReadingsDocument.Kind or GoalDocument.Kind:
+                    if (kind == GoalDocument.Kind) findings.Add("a goal is not imported", new Place(document.Name, 1, 1), "Name it when a path or a plan is asked for.");
+                    break;
+            }
+        }
+        findings.AddRange(ProductCatalogue.Create(catalogue.Values).Problems);
+        foreach (var document in documents.Where(d => KindOf(d, new Findings()) == ReadingsDocument.Kind))
+        {
+            if (estate is null) { findings.Add("readings need an estate", new Place(document.Name, 1, 1), "Import the estate first, or with them."); continue; }
+            var readings = ReadingsDocument.Read(document.Text, document.Name, estate);
+            findings.AddRange(readings.Problems);
+            if (readings.Value is not null) incoming.Add(Stored(ReadingsKind, estate.Id, document.Text, by));
+        }
+        if (findings.Any) return ([], findings.All);
+        var saved = await store.SaveAsync(incoming, ct);
+        _current = null;
+        return (saved, []);
+    }
+
+    private StoredDocument Stored(string kind, string id, string text, string by) => new(kind, id, 0, Json.DigestOfText(text), text, time.GetUtcNow(), by);
+
+    private static string? KindOf(IncomingDocument document, Findings findings)
+    {
+        var node = DocumentReader.Read(document.Text, document.Name);
+        if (node.Value is null) { findings.AddRange(node.Problems); return null; }
+        if (node.Value is MapNode map && map.Entries.FirstOrDefault(e => e.Key.Text == "tidestep").Value is TextNode kind)
+        {
+            if (kind.Text is EstateDocument.Kind or ProductDocument.Kind or ReadingsDocument.Kind or GoalDocument.Kind) return kind.Text;
+            findings.Add($"'{kind.Text}' is no kind of document", kind.At, Nearest.Hint(kind.Text, [EstateDocument.Kind, ProductDocument.Kind, ReadingsDocument.Kind, GoalDocument.Kind]));
+            return null;
+        }
+        findings.Add("the document does not say what it is", node.Value.At, "Its first line must be 'tidestep: KIND/1'.");
+        return null;
+    }
+
+    private async Task<(string Revision, Estate? Estate, string CatalogueRevision, ProductCatalogue Catalogue)> LoadAsync(CancellationToken ct)
+    {
+        if (_current is { } known) return known;
+        await _loading.WaitAsync(ct);
+        try
+        {
+            var document = await store.FindAsync("estate", "estate", ct);
+            var products = await store.LatestAsync("product", ct);
+            var estate = document is null ? null : EstateDocument.Read(document.Body, "estate").Value;
+            var catalogue = ProductCatalogue.Create(products.Select(p => ProductDocument.Read(p.Body, p.Id).Value).OfType<Product>()).Value ?? ProductCatalogue.Empty;
+            var loaded = (document?.Digest ?? "", estate, Json.DigestOfText(string.Join(",", products.Select(p => p.Digest))), catalogue);
+            _current = loaded;
+            return loaded;
+        }
+        finally { _loading.Release(); }
+    }
+
+    public async Task<Estate?> CurrentEstateAsync(CancellationToken ct) => (await LoadAsync(ct)).Estate;
+
+    public async Task<ProductCatalogue> CatalogueAsync(CancellationToken ct) => (await LoadAsync(ct)).Catalogue;
+
+    /// <summary>The digests of the estate and of the whole catalogue as they stand.</summary>
+    public async Task<(string Estate, string Catalogue)> RevisionsAsync(CancellationToken ct) => await LoadAsync(ct) is var l ? (l.Revision, l.CatalogueRevision) : default;
+
+    /// <summary>The last readings, or none at all where nothing was surveyed yet.</summary>
+    public async Task<Readings> ReadingsAsync(CancellationToken ct)
+    {
+        var estate = await CurrentEstateAsync(ct);
+        if (estate is not null && await store.FindAsync(ReadingsKind, estate.Id, ct) is { } document && ReadingsDocument.Read(document.Body, "readings", estate).Value is { } readings) return readings;
+        return new Readings(DateTimeOffset.MinValue, ImmutableDictionary<string, MemberReading>.Empty);
+    }
+
+    /// <summary>Reads every member live and keeps the readings; members that can't be reached are told apart.</summary>
+    public async Task<(Readings Readings, IReadOnlyList<(string Member, string Why)> Unreached)> SurveyAsync(string by, CancellationToken ct)
+    {
+        var (_, estate, _, catalogue) = await LoadAsync(ct);
+        if (estate is null) return (new Readings(time.GetUtcNow(), ImmutableDictionary<string, MemberReading>.Empty), []);
+        var found = await reader.SurveyAsync(estate, catalogue, estate.Components.SelectMany(c => c.Members), ct);
+        var taken = new Readings(time.GetUtcNow(), found.Where(f => f.Value.Reachable).ToImmutableDictionary(f => f.Key, f => f.Value.Reading));
+        await store.SaveAsync([Stored(ReadingsKind, estate.Id, Write(taken), by)], ct);
+        return (taken, [.. found.Where(f => !f.Value.Reachable).Select(f => (f.Key, f.Value.Why ?? "")).OrderBy(f => f.Key, StringComparer.Ordinal)]);
+    }
+
+    /// <summary>Readings as a document of ours.</summary>
+    public static string Write(Readings readings)
+    {
+        var members = new JsonObject();
+        foreach (var (id, reading) in readings.Members.OrderBy(m => m.Key, StringComparer.Ordinal))
+        {
+            var member = new JsonObject { ["running"] = reading.Running ?? "none" };
+            if (reading.Installed is not null) member["installed"] = reading.Installed;
+            if (reading.Staged is not null) member["staged"] = reading.Staged;
+            if (reading.Role is not null) member["role"] = reading.Role;
+            member["in-service"] = reading.InService ? "true" : "false";
+            if (!reading.Values.IsEmpty) member["values"] = new JsonObject(reading.Values.OrderBy(v => v.Key, StringComparer.Ordinal).Select(v => KeyValuePair.Create<string, JsonNode?>(v.Key, v.Value)));
+            members[id] = member;
+        }
+        return new JsonObject { ["tidestep"] = ReadingsDocument.Kind, ["taken"] = readings.Taken.ToString("O"), ["members"] = members }.ToJsonString(new JsonSerializerOptions(Json.Options) { WriteIndented = true });
+    }
+
+    /// <summary>The estate numbered for planning, or null where none was imported.</summary>
+    public async Task<EstateIndex?> IndexAsync(CancellationToken ct)
+    {
+        var (_, estate, _, catalogue) = await LoadAsync(ct);
+        return estate is null ? null : new EstateIndex(estate, await ReadingsAsync(ct), catalogue);
+    }
+
+    /// <summary>The best path to a goal, on the last readings.</summary>
+    public async Task<(EstateIndex? Index, Checked<PathAnswer> Answer)> PathAsync(string goalText, string name, bool forPlan, CancellationToken ct)
+    {
+        var goal = GoalDocument.Read(goalText, name);
+        if (!goal.Ok) return (null, new Checked<PathAnswer>(null, goal.Problems));
+        if (await IndexAsync(ct) is not { } index) return (null, new Checked<PathAnswer>(null, [NoEstate]));
+        var day = goal.Value!.Day ?? DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(time.GetUtcNow(), TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone)).DateTime);
+        return (index, PathFinder.Find(new PathRequest(index, goal.Value, day, forPlan ? PlanMaker.Methods : default)));
+    }
+
+    public static readonly Problem NoEstate = new("no estate has been imported", null, "Run: tidestep estate import FILE...");
+
+    /// <summary>Makes and keeps the plan of the best path to a goal.</summary>
+    public async Task<(Checked<Plan> Plan, PathAnswer? Path)> MakePlanAsync(string goalText, string name, string by, CancellationToken ct)
+    {
+        var (index, answer) = await PathAsync(goalText, name, forPlan: true, ct);
+        if (!answer.Ok || index is null) return (new Checked<Plan>(null, answer.Problems), null);
+        var path = answer.Value!;
+        if (!path.Found) return (new Checked<Plan>(null, [.. path.Reasons.Select(r => new Problem($"no path: {r.What}", null, r.Opens)).DefaultIfEmpty(new Problem("no path was found", "the search was cut off", "Name a nearer goal."))]), path);
+        if (path.AlreadyMet) return (new Checked<Plan>(null, [new Problem("the goal is met already", null, "There is nothing to do.")]), path);
+        var (estate, catalogue) = await RevisionsAsync(ct);
+        var plan = PlanMaker.Make(index, path, estate, catalogue);
+        if (plan.Ok) await store.SavePlanAsync(new StoredPlan(plan.Value!.Digest, index.Estate.Id, plan.Value.Kind, Json.Canonical(plan.Value), time.GetUtcNow(), by), ct);
+        return (plan, path);
+    }
+
+    /// <summary>A kept plan by its digest, or the beginning of one that only one plan has.</summary>
+    public async Task<Plan?> FindPlanAsync(string digest, CancellationToken ct)
+    {
+        var stored = await store.FindPlanAsync(digest, ct);
+        if (stored is null && digest.Length >= 6)
+        {
+            var fitting = (await store.PlansAsync(1000, ct)).Where(p => p.Digest.StartsWith(digest, StringComparison.Ordinal) || p.Digest.StartsWith("sha256:" + digest, StringComparison.Ordinal)).Take(2).ToList();
+            stored = fitting.Count == 1 ? fitting[0] : null;
+        }
+        return stored is null ? null : JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options);
+    }
+}

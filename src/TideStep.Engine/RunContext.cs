@@ -1,0 +1,11 @@
+using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
+using TideStep.Core.Runs;
+using TideStep.Storage;
+
+namespace TideStep.Engine;
+
+/// <summary>What a run needs of the world; the journal can rebuild everything else.</summary>
+/// <param name="Installation">The identifier of this installation on far sides.</param>
+/// <param name="NewAttempt">Gives an attempt an identifier that was never used.</param>
+public sealed record RunContext(Estate Estate, ProductCatalogue Catalogue, IJournal Journal, RunFeed Feed, MemberReader Reader, EngineSettings Settings, TimeProvider Time, string Installation, Func<string> NewAttempt);

@@ -1,0 +1,191 @@
+using System.Collections.Concurrent;
+using System.Collections.Immutable;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+using TideStep.Core.Returns;
+using TideStep.Core.Runs;
+using TideStep.Storage;
+
+namespace TideStep.Engine;
+
+/// <summary>All runs of this service: opens, starts, takes up after a restart, and passes on what people say.</summary>
+public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore store, RunFeed feed, MemberReader reader, EngineSettings settings, TimeProvider time, string installation, string owner, Action<string, Exception> log) : IAsyncDisposable
+{
+    private readonly ConcurrentDictionary<string, RunExecutor> _executors = new();
+    private readonly ConcurrentDictionary<string, Task> _tasks = new();
+    private readonly CancellationTokenSource _stop = new();
+
+    private static string NewId(string kind) => $"{kind}{Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(4))}";
+
+    /// <summary>Takes up every run that has begun and not ended.</summary>
+    public async Task ResumeAsync(CancellationToken ct)
+    {
+        foreach (var run in await journal.RunsAsync(openOnly: true, 1000, null, ct))
+        {
+            if (await StateAsync(run.Id, ct) is not { StartedAt: not null } state) continue;
+            await HostAsync(run.Id, state, ct);
+        }
+        // A parent whose child ended while nobody watched learns it now.
+        foreach (var (id, executor) in _executors) await TellParentAsync(id, executor, ct);
+    }
+
+    /// <summary>Opens a run of a kept plan.</summary>
+    public async Task<(string? Run, Problem? Problem)> OpenAsync(string digest, string label, string by, CancellationToken ct)
+    {
+        if (await estates.FindPlanAsync(digest, ct) is not { } plan) return (null, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
+        var run = NewId("r");
+        await journal.CreateRunAsync(new StoredRun(run, plan.Digest, null, time.GetUtcNow(), 0, null, null), new Opened(plan.Digest, label, by, null), time.GetUtcNow(), ct);
+        return (run, null);
+    }
+
+    /// <summary>Starts an opened run: premises are read again, what it works on is reserved; refused, nothing has begun.</summary>
+    public async Task<ImmutableArray<Problem>> StartAsync(string run, string by, CancellationToken ct)
+    {
+        if (await journal.FindRunAsync(run, ct) is not { } stored || await StateAsync(run, ct) is not { } state) return [NoRun(run)];
+        if (state.StartedAt is not null) return [new Problem($"run {run} has been started", null, "Follow it with 'tidestep run follow'.")];
+        if (await estates.IndexAsync(ct) is not { } index) return [EstateDesk.NoEstate];
+        var before = await ReadAsync(index, state.Plan, ct);
+        var problems = await PremisesAsync(state.Plan, before, ct);
+        if (!problems.IsEmpty) return problems;
+        if (stored.Parent is null)
+        {
+            var subjects = state.Plan.Components.Select(c => $"component {c}").Concat(state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => $"node {s.Node}")).Distinct().ToList();
+            var held = await journal.ReserveAsync(run, subjects, ct);
+            if (held.Count > 0) return [.. held.GroupBy(h => h.Run).Select(g => new Problem($"run {g.Key} works on {string.Join(", ", g.Take(3).Select(h => h.Subject))}{(g.Count() > 3 ? $" and {g.Count() - 3} more" : "")}", null, "Wait for its end, or end it with a decision."))];
+        }
+        var executor = await HostAsync(run, state, ct, begin: false);
+        await executor.Log.AppendAsync(new MembersRead("before", before), new Started(by));
+        Begin(run, executor);
+        return [];
+    }
+
+    private async Task<ImmutableSortedDictionary<string, string>> ReadAsync(EstateIndex index, Plan plan, CancellationToken ct) =>
+        await reader.RunningAsync(index.Estate, index.Catalogue, plan.Premises.Running.Keys.Select(m => index.Estate.FindMember(m)).OfType<Member>(), ct);
+
+    private async Task<ImmutableArray<Problem>> PremisesAsync(Plan plan, ImmutableSortedDictionary<string, string> found, CancellationToken ct)
+    {
+        var problems = ImmutableArray.CreateBuilder<Problem>();
+        const string again = "Make the plan again and compare the two.";
+        var (estate, catalogue) = await estates.RevisionsAsync(ct);
+        if (plan.Premises.EstateRevision != estate) problems.Add(new Problem("the estate's document has changed since the plan was made", null, again));
+        if (plan.Premises.CatalogueRevision != catalogue) problems.Add(new Problem("the catalogue has changed since the plan was made", null, again));
+        foreach (var (member, expected) in plan.Premises.Running)
+        {
+            var now = found.GetValueOrDefault(member, "gone");
+            if (expected == "any" || now == expected) continue;
+            problems.Add(new Problem($"{member} runs {now}, the plan expects {expected}", null, now == "unreachable" ? "Look at the node; a run starts only when every member concerned can be read." : again));
+        }
+        return problems.ToImmutable();
+    }
+
+    private async Task<RunExecutor> HostAsync(string run, RunState state, CancellationToken ct, bool begin = true)
+    {
+        var epoch = await journal.TakeOwnershipAsync(run, owner, ct);
+        var (estate, catalogue) = (await estates.CurrentEstateAsync(ct), await estates.CatalogueAsync(ct));
+        var context = new RunContext(estate!, catalogue, journal, feed, reader, settings, time, installation, () => NewId("a"));
+        var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
+        await executor.Log.AppendAsync(new Owned(owner));
+        _executors[run] = executor;
+        if (begin) Begin(run, executor);
+        return executor;
+    }
+
+    private void Begin(string run, RunExecutor executor) => _tasks[run] = Task.Run(() => CarryAsync(run, executor));
+
+    private async Task CarryAsync(string run, RunExecutor executor)
+    {
+        try
+        {
+            await executor.ExecuteAsync(_stop.Token);
+            if (executor.Log.Look(s => s.Parent) is null) await journal.ReleaseAsync(run, CancellationToken.None);
+            await TellParentAsync(run, executor, CancellationToken.None);
+        }
+        catch (OperationCanceledException) when (_stop.IsCancellationRequested) { /* the service stops; the run is taken up when it starts again */ }
+        catch (StaleOwnerException e) { log($"run {run} has another owner", e); _executors.TryRemove(run, out _); }
+        catch (Exception e)
+        {
+            // What can't be journaled is not begun. The run is taken up again from its journal when the store answers.
+            log($"run {run} is interrupted and will be taken up again", e);
+            _executors.TryRemove(run, out _);
+            _tasks[run + " again"] = Task.Run(() => TakeUpAgainAsync(run));
+        }
+    }
+
+    private async Task TakeUpAgainAsync(string run)
+    {
+        while (!_stop.IsCancellationRequested)
+        {
+            try
+            {
+                await Task.Delay(TimeSpan.FromSeconds(5), time, _stop.Token);
+                if (await StateAsync(run, _stop.Token) is { } state) await HostAsync(run, state, _stop.Token);
+                return;
+            }
+            catch (OperationCanceledException) { return; }
+            catch (Exception e) { log($"run {run} can't be taken up yet", e); }
+        }
+    }
+
+    /// <summary>Opens the child run that returns a run as far as was decided, or finds the one that was opened.</summary>
+    private async Task BeginReturnAsync(RunExecutor parent, string? asFarAs)
+    {
+        var state = parent.Log.Look(s => s);
+        var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None);
+        if (!plan.Ok) { await parent.Log.AppendAsync(new Halted(string.Join("; ", plan.Problems.Select(p => p.What)), null)); return; }
+        if (plan.Value!.Blocks.IsEmpty) { await parent.Log.AppendAsync(new ReturnBegun("none"), new ReturnEnded("none", RunEnd.Completed)); return; }
+        var run = NewId("r");
+        await store.SavePlanAsync(new StoredPlan(plan.Value.Digest, plan.Value.Estate, plan.Value.Kind, Json.Canonical(plan.Value), time.GetUtcNow(), state.By), CancellationToken.None);
+        var by = parent.Log.Look(s => s.Decisions[^1].By);
+        await journal.CreateRunAsync(new StoredRun(run, plan.Value.Digest, parent.Log.Run, time.GetUtcNow(), 0, null, null), new Opened(plan.Value.Digest, $"return of {(state.Label.Length > 0 ? state.Label : parent.Log.Run)}", by, parent.Log.Run), time.GetUtcNow(), CancellationToken.None);
+        await parent.Log.AppendAsync(new ReturnBegun(run));
+        var refused = await StartAsync(run, by, CancellationToken.None);
+        if (!refused.IsEmpty) await parent.Log.AppendAsync(new Halted($"the return could not start: {string.Join("; ", refused.Select(p => p.What))}", null));
+    }
+
+    /// <summary>The plan that leads a run back: to its start, or as far as the beginning of a move (<c>move 2</c>).</summary>
+    public async Task<Checked<Plan>> ReturnPlanAsync(string run, RunState state, string? asFarAs, CancellationToken ct)
+    {
+        if (await estates.IndexAsync(ct) is not { } index) return new Checked<Plan>(null, [EstateDesk.NoEstate]);
+        var move = 1;
+        if (asFarAs is not (null or "" or "start") && !(asFarAs.StartsWith("move ", StringComparison.Ordinal) && int.TryParse(asFarAs[5..], out move) && move >= 1 && move <= state.Plan.Moves.Length))
+            return new Checked<Plan>(null, [new Problem($"'{asFarAs}' is nothing that can be returned to", null, $"Write start, or move 1 to move {state.Plan.Moves.Length}.")]);
+        var (estate, catalogue) = await estates.RevisionsAsync(ct);
+        return ReturnPlanner.Make(index, run, state, move, estate, catalogue);
+    }
+
+    private async Task TellParentAsync(string run, RunExecutor executor, CancellationToken ct)
+    {
+        var (parent, end, child, childEnd) = executor.Log.Look(s => (s.Parent, s.End, s.Child, s.ChildEnd));
+        if (end is { } ended && parent is not null && _executors.TryGetValue(parent, out var its)) await its.Log.AppendAsync(new ReturnEnded(run, ended));
+        if (end is null && child is not null and not "none" && childEnd is null && await StateAsync(child, ct) is { End: { } known } && !_executors.ContainsKey(child)) await executor.Log.AppendAsync(new ReturnEnded(child, known));
+        if (end is null && child is not null and not "none" && childEnd is null && await StateAsync(child, ct) is { StartedAt: null } && !_executors.ContainsKey(child)) await StartAsync(child, executor.Log.Look(s => s.Decisions[^1].By), ct);
+    }
+
+    public static Problem NoRun(string run) => new($"there is no run {run}", null, "See 'tidestep run list'.");
+
+    /// <summary>A run's state folded from its journal, or null where there is none.</summary>
+    public async Task<RunState?> StateAsync(string run, CancellationToken ct)
+    {
+        if (await journal.FindRunAsync(run, ct) is not { } stored || await estates.FindPlanAsync(stored.Plan, ct) is not { } plan) return null;
+        return RunState.Fold(plan, await journal.ReadAsync(run, 0, ct));
+    }
+
+    /// <summary>The executor of a run that this service carries, or null.</summary>
+    public RunExecutor? ExecutorOf(string run) => _executors.GetValueOrDefault(run);
+
+    /// <summary>Passes on what a person says to a run at work.</summary>
+    public async Task<Problem?> SayAsync(string run, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
+    {
+        if (ExecutorOf(run) is { } executor) return await executor.SayAsync(rule);
+        if (await StateAsync(run, ct) is not { } state) return NoRun(run);
+        return rule(state).Item2 ?? new Problem($"run {run} is not carried by this service", null, state.StartedAt is null ? "Start it first." : "Ask the service that owns it.");
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _stop.CancelAsync();
+        await Task.WhenAll(_tasks.Values);
+        _stop.Dispose();
+    }
+}

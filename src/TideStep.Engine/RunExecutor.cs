@@ -1,0 +1,180 @@
+using System.Collections.Concurrent;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+using TideStep.Core.Runs;
+using TideStep.Core.Waves;
+
+namespace TideStep.Engine;
+
+/// <summary>Carries one run: asks Core what is next, does it, appends what came of it. Holds no state that the journal cannot rebuild; anything can host it.</summary>
+public sealed class RunExecutor
+{
+    private static readonly TimeSpan GuardPatience = TimeSpan.FromMinutes(15);
+    private const int UndoTries = 5;
+
+    private readonly RunContext _context;
+    private readonly StepRunner _steps;
+    private readonly Func<RunExecutor, string?, Task> _beginReturn;
+    private readonly SemaphoreSlim _signal = new(0);
+    private readonly ConcurrentDictionary<string, Task> _inFlight = new();
+
+    public RunExecutor(RunContext context, string run, long epoch, RunState state, Func<RunExecutor, string?, Task> beginReturn)
+    {
+        (_context, _beginReturn, Plan) = (context, beginReturn, state.Plan);
+        Log = new RunLog(context, run, epoch, state);
+        Log.Grew += () => _signal.Release();
+        _steps = new StepRunner(context, Log);
+    }
+
+    public RunLog Log { get; }
+    public Plan Plan { get; }
+
+    /// <summary>The output so far of an attempt that still runs, or null.</summary>
+    public string? LiveOutput(string attempt) => _steps.Live.GetValueOrDefault(attempt);
+
+    /// <summary>Works until the run has ended, another owner has it, or it is cancelled. What runs on far sides goes on.</summary>
+    public async Task ExecuteAsync(CancellationToken ct)
+    {
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(ct);
+        Exception? broken = null;
+        try
+        {
+            while (Log.Look(s => s.End) is null)
+            {
+                foreach (var work in Log.Look(NextWork.Of))
+                {
+                    if (work is Append append) { await Log.AppendAsync(append.Event); break; }
+                    if (_inFlight.ContainsKey(Key(work))) continue;
+                    _inFlight[Key(work)] = TrackAsync(work, e => broken ??= e, stop.Token);
+                }
+                if (broken is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(broken);
+                await _signal.WaitAsync(stop.Token);
+                while (_signal.CurrentCount > 0) await _signal.WaitAsync(stop.Token);
+            }
+        }
+        finally
+        {
+            await stop.CancelAsync();
+            await Task.WhenAll(_inFlight.Values);
+        }
+    }
+
+    private static string Key(Work work) => work switch { DoStep s => "s" + s.Step, TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block}", WatchSettling w => $"w{w.Block}", _ => work.GetType().Name };
+
+    private async Task TrackAsync(Work work, Action<Exception> broke, CancellationToken ct)
+    {
+        await Task.Yield();
+        try { await DoAsync(work, ct); }
+        catch (OperationCanceledException) when (ct.IsCancellationRequested) { /* the owner ends; the journal knows where */ }
+        catch (Exception e) { broke(e); }
+        _inFlight.TryRemove(Key(work), out _);
+        _signal.Release();
+    }
+
+    private Task DoAsync(Work work, CancellationToken ct) => work switch
+    {
+        DoStep step => _steps.RunAsync(Plan.Step(step.Step), ct),
+        TakeBack measure => TakeBackAsync(measure, ct),
+        CheckGuards guards => CheckGuardsAsync(Plan.Blocks[guards.Block - 1], ct),
+        WatchSettling settling => SettleAsync(settling, ct),
+        BeginReturn back => _beginReturn(this, back.AsFarAs),
+        ReadAfter => ReadAfterAsync(ct),
+        _ => Task.CompletedTask,
+    };
+
+    private async Task ReadAfterAsync(CancellationToken ct)
+    {
+        var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>();
+        await Log.AppendAsync(new MembersRead("after", await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct)));
+    }
+
+    private async Task TakeBackAsync(TakeBack measure, CancellationToken ct)
+    {
+        for (var tries = 0; tries < UndoTries; tries++)
+        {
+            if (await _steps.TakeBackAsync(Plan.Step(measure.Step), ct)) return;
+            await Task.Delay(_context.Settings.Real(TimeSpan.FromSeconds(30)), _context.Time, ct);
+        }
+        await Log.AppendAsync(new Halted($"the temporary measure of {Plan.Step(measure.Step).Title} on {Plan.Step(measure.Step).Node} could not be taken back", measure.Step));
+    }
+
+    /// <summary>Before a wave: every guard of what goes out is put to live readings. While one does not hold the wave waits and says for what, then halts.</summary>
+    private async Task CheckGuardsAsync(Block block, CancellationToken ct)
+    {
+        var began = _context.Time.GetTimestamp();
+        string? said = null;
+        while (true)
+        {
+            var missing = await MissingAsync(block, ct);
+            if (missing is null) { await Log.AppendAsync(new GuardsChecked(block.Number, true, "every guard holds on live readings")); return; }
+            if (missing != said) await Log.AppendAsync(new GuardsChecked(block.Number, false, missing));
+            said = missing;
+            if (_context.Time.GetElapsedTime(began) > _context.Settings.Real(GuardPatience)) { await Log.AppendAsync(new Halted($"{block.Title} waits in vain: {missing}", null)); return; }
+            if (Log.Look(s => s.HoldAskedFor)) return;
+            await Task.Delay(_context.Settings.Poll, _context.Time, ct);
+        }
+    }
+
+    private async Task<string?> MissingAsync(Block block, CancellationToken ct)
+    {
+        var outgoing = block.Outgoing.ToHashSet();
+        foreach (var id in block.Outgoing.Select(m => m[..m.IndexOf('/')]).Distinct())
+        {
+            var component = _context.Estate.Find(id)!;
+            if (!await AnyServesAsync(component.Members.Where(m => outgoing.Contains(m.Id)), ct)) continue; // out already: it weighs on no guard again
+            var staying = component.Members.Where(m => !outgoing.Contains(m.Id)).ToList();
+            var serving = new ConcurrentBag<Member>();
+            await Parallel.ForEachAsync(staying, new ParallelOptions { MaxDegreeOfParallelism = _context.Settings.ReadAtOnce, CancellationToken = ct }, async (member, token) =>
+            {
+                if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, token)) serving.Add(member);
+            });
+            var product = _context.Catalogue.Find(component.Product)!;
+            bool Votes(Member m) => product.Voting.IsEmpty || m.Role is null || product.Voting.Contains(m.Role);
+            var (have, need) = component.Guard.Quorum ? (serving.Count(Votes), component.Members.Count(Votes) / 2 + 1 + component.Guard.Margin) : (serving.Count, NumberGuard(component));
+            var absent = staying.Where(m => !serving.Contains(m)).Select(m => m.Node).ToList();
+            // Members already out count against at-once.
+            if (have < need && staying.Count >= need) return $"{id} needs {need} in service besides those of the wave and has {have} (out: {string.Join(", ", absent)})";
+            if (absent.Count > 0 && absent.Count + component.Members.Length - staying.Count > Math.Max(component.Guard.AtOnce, component.Members.Length - staying.Count)) return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
+        }
+        return null;
+    }
+
+    private async Task<bool> AnyServesAsync(IEnumerable<Member> members, CancellationToken ct)
+    {
+        foreach (var member in members) if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, ct)) return true;
+        return false;
+    }
+
+    private static int NumberGuard(Component component) => (component.Guard.Share is { } share ? (int)Math.Ceiling(share * component.Members.Length - 1e-9) : component.Guard.Keep) + component.Guard.Margin;
+
+    /// <summary>Watches the members of a block until its settle time is over; a member that falls out of step makes it fail.</summary>
+    private async Task SettleAsync(WatchSettling settling, CancellationToken ct)
+    {
+        var block = Plan.Blocks[settling.Block - 1];
+        var until = settling.Since + _context.Settings.Real(block.Settle);
+        var probes = block.Lanes.SelectMany(l => l.Steps).Where(s => s.Name == "in-step").ToList();
+        while (true)
+        {
+            foreach (var step in probes)
+                if (step.Do is Core.Catalogue.AwaitAction { Holds: var holds } && await _context.Reader.ProbeAsync(_context.Estate, _context.Catalogue, _context.Estate.FindMember(step.Member)!, holds, step, ct) is { Holds: false } fell)
+                {
+                    await Log.AppendAsync(new Probed(step.Id, "settle", false, fell.Why), new StepFailed(step.Id, $"{step.Member} fell out of step while it settled: {fell.Why}"));
+                    return;
+                }
+            var left = until - _context.Time.GetUtcNow();
+            if (left <= TimeSpan.Zero) break;
+            await Task.Delay(left < _context.Settings.Poll ? left : _context.Settings.Poll, _context.Time, ct);
+        }
+        await Log.AppendAsync(new BlockSettled(block.Number));
+    }
+
+    /// <summary>Appends what a person said, if Core's rules for it allow; else says why not.</summary>
+    public async Task<Problem?> SayAsync(Func<RunState, (RunEvent[] Events, Problem? Refused)> rule)
+    {
+        var (events, refused) = Log.Look(rule);
+        if (refused is not null) return refused;
+        await Log.AppendAsync(events);
+        return null;
+    }
+}

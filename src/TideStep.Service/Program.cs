@@ -1,0 +1,79 @@
+using Microsoft.Extensions.FileProviders;
+using TideStep.Connectors;
+using TideStep.Connectors.Ssh;
+using TideStep.Core.Documents;
+using TideStep.Engine;
+using TideStep.Service;
+using TideStep.Service.Access;
+using TideStep.Service.Routes;
+using TideStep.Storage;
+
+var builder = WebApplication.CreateSlimBuilder(args);
+builder.Logging.SetMinimumLevel(LogLevel.Warning);
+var settings = ServiceSettings.From(builder.Configuration);
+Directory.CreateDirectory(settings.Data);
+foreach (var own in new[] { "secrets", "artefacts" }) Directory.CreateDirectory(Path.Combine(settings.Data, own));
+
+SqlStore store;
+try { store = settings.Database is { } text ? new PostgresStore(text) : new SqliteStore(Path.Combine(settings.Data, "tidestep.db")); }
+catch (StoreUnavailableException e)
+{
+    Console.Error.WriteLine(e.Message);
+    return 3;
+}
+
+var time = TimeProvider.System;
+var key = AccessKey.Open(settings.Data, time);
+var engine = new EngineSettings(settings.Pace, TimeSpan.FromMilliseconds(settings.Pace > 1 ? 50 : 200), 64, Path.Combine(settings.Data, "artefacts"));
+var http = new HttpClient(new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 });
+var ssh = new SshConnector(new Secrets(Path.Combine(settings.Data, "secrets")), settings.Data, new HttpReader(http));
+var reader = new MemberReader([new StandInConnector(http, time), ssh, new PersonConnector()], engine, time);
+var feed = new RunFeed();
+var estates = new EstateDesk(store, reader, time);
+var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
+
+builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton<IJournal>(store).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton<Idempotency>();
+builder.Services.AddSingleton(services => new RunDesk(estates, store, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
+    (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what)));
+builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
+builder.Services.AddProblemDetails();
+builder.Services.AddOpenApi();
+builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
+builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 64L * 1024 * 1024);
+
+var app = builder.Build();
+app.UseExceptionHandler();
+app.UseStatusCodePages();
+app.UseAccessRules(key);
+if (settings.Console is { } console)
+{
+    var files = new PhysicalFileProvider(Path.GetFullPath(console));
+    app.UseDefaultFiles(new DefaultFilesOptions { FileProvider = files });
+    app.UseStaticFiles(new StaticFileOptions { FileProvider = files });
+}
+app.MapGet("/health/live", () => Results.Ok(new { alive = true }));
+app.MapGet("/health/ready", async (IJournal journal, CancellationToken ct) => Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) }));
+app.MapOpenApi();
+app.MapEntry(key);
+var api = app.MapGroup("/api");
+api.MapEstate();
+api.MapPlans();
+api.MapRuns();
+api.MapGet("/service", () => new { version = "0.1.0", installation, settings.Pace }).WithSummary("This service");
+if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
+
+try { await app.StartAsync(); }
+catch (IOException e)
+{
+    Console.Error.WriteLine($"the service can't listen on port {settings.Port}: {e.Message}\nChoose another with --port.");
+    await store.DisposeAsync();
+    return 3;
+}
+Console.WriteLine($"Tide Step: {app.Urls.First()}/enter/{key.NewTicket()}");
+var desk = app.Services.GetRequiredService<RunDesk>();
+await desk.ResumeAsync(CancellationToken.None);
+await app.WaitForShutdownAsync();
+await desk.DisposeAsync();
+await store.DisposeAsync();
+ssh.Dispose();
+return 0;

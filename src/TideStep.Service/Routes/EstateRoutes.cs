@@ -1,0 +1,56 @@
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Engine;
+using TideStep.Service.Access;
+using TideStep.Storage;
+
+namespace TideStep.Service.Routes;
+
+/// <summary>A member as the estate page shows it.</summary>
+public sealed record MemberLine(string Member, string Node, string Site, string? Domain, string? Role, string? Running, string? Installed, string? Staged, bool InService, bool Read);
+
+/// <summary>A component with its members.</summary>
+public sealed record ComponentLine(string Component, string Product, string? Site, string? Platform, string Versions, bool Mixed, IReadOnlyList<MemberLine> Members);
+
+/// <summary>The estate as it was last read.</summary>
+public sealed record EstateView(string Estate, string Title, string Class, string Zone, DateTimeOffset? Surveyed, IReadOnlyList<ComponentLine> Components);
+
+/// <summary>Documents to import, all or none.</summary>
+public sealed record ImportRequest(IReadOnlyList<IncomingDocument> Documents);
+
+/// <summary>Routes of the estate: documents, readings, survey.</summary>
+public static class EstateRoutes
+{
+    public static void MapEstate(this RouteGroupBuilder api)
+    {
+        api.MapGet("/estate", async (EstateDesk desk, CancellationToken ct) => await desk.CurrentEstateAsync(ct) is { } estate ? Results.Ok(View(estate, await desk.ReadingsAsync(ct))) : Answers.Problem(404, EstateDesk.NoEstate))
+            .Produces<EstateView>().WithSummary("The estate with what was last read of it");
+        api.MapPost("/documents", async (HttpContext http, ImportRequest request, EstateDesk desk, CancellationToken ct) =>
+        {
+            var (saved, problems) = await desk.ImportAsync(request.Documents, AccessRules.ActorOf(http), ct);
+            return problems.IsEmpty ? Results.Ok(saved.Select(s => new { s.Kind, s.Id, s.Revision, s.Digest })) : Answers.Problems(422, $"nothing was imported: {problems.Length} problem{(problems.Length == 1 ? "" : "s")}", problems);
+        }).WithSummary("Import documents, all or none; earlier revisions are kept");
+        api.MapGet("/documents/{kind}/{id}", async (string kind, string id, long? revision, IDocumentStore store, CancellationToken ct) =>
+            (revision is { } r ? await store.FindAsync(kind, id, r, ct) : await store.FindAsync(kind, id, ct)) is { } found ? Results.Ok(found) : Answers.Problem(404, new Problem($"there is no {kind} '{id}'{(revision is null ? "" : $" of revision {revision}")}")))
+            .WithSummary("A document as it was imported, the last revision or a named one");
+        api.MapPost("/surveys", async (HttpContext http, EstateDesk desk, CancellationToken ct) =>
+        {
+            if (await desk.CurrentEstateAsync(ct) is not { } estate) return Answers.Problem(404, EstateDesk.NoEstate);
+            var (readings, unreached) = await desk.SurveyAsync(AccessRules.ActorOf(http), ct);
+            return Results.Ok(new { readings.Taken, members = readings.Members.Count, unreached = unreached.Select(u => new { u.Member, u.Why }) });
+        }).WithSummary("Read every member live");
+        api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) => (await desk.CatalogueAsync(ct)).Products.Select(p => new
+        {
+            p.Id, p.Title, releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends }), jumps = p.Jumps.Select(j => new { j.Id, from = j.From.Text, to = j.To.Label, j.Down, methods = j.Methods.Select(m => m.Method), j.Closes }),
+        })).WithSummary("The products with their releases and jumps");
+    }
+
+    private static EstateView View(Estate estate, Readings readings) => new(estate.Id, estate.Title, estate.Class.ToString().ToLowerInvariant(), estate.Zone, readings.Taken == DateTimeOffset.MinValue ? null : readings.Taken,
+        [.. estate.Components.Select(c =>
+        {
+            var members = c.Members.Select(m => (Member: m, Reading: readings.Of(m))).ToList();
+            var versions = members.Select(m => m.Reading.Running ?? "unknown").Distinct().Order(StringComparer.Ordinal).ToList();
+            return new ComponentLine(c.Id, c.Product, c.Site, c.Platform, string.Join(", ", versions), versions.Count > 1,
+                [.. members.Select(m => new MemberLine(m.Member.Id, m.Member.Node, estate.Nodes[m.Member.Node].Site, estate.Nodes[m.Member.Node].Domain, m.Reading.Role ?? m.Member.Role, m.Reading.Running, m.Reading.Installed, m.Reading.Staged, m.Reading.InService, readings.Members.ContainsKey(m.Member.Id)))]);
+        })]);
+}

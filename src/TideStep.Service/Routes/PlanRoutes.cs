@@ -1,0 +1,45 @@
+using TideStep.Core.Paths;
+using TideStep.Core.Plans;
+using TideStep.Core.Documents;
+using TideStep.Engine;
+using TideStep.Service.Access;
+using TideStep.Storage;
+
+namespace TideStep.Service.Routes;
+
+/// <summary>A goal document and what to call it in messages.</summary>
+public sealed record GoalRequest(string Goal, string? Name);
+
+/// <summary>A kept plan in a list.</summary>
+public sealed record PlanLine(string Digest, string Estate, string Kind, IReadOnlyList<string> Goal, TimeSpan Expected, int Moves, DateTimeOffset Made, string By);
+
+/// <summary>A plan with its digest.</summary>
+public sealed record PlanView(string Digest, Plan Plan);
+
+/// <summary>Routes of paths and plans.</summary>
+public static class PlanRoutes
+{
+    public static void MapPlans(this RouteGroupBuilder api)
+    {
+        api.MapPost("/paths", async (GoalRequest request, EstateDesk desk, CancellationToken ct) =>
+        {
+            var (_, answer) = await desk.PathAsync(request.Goal, request.Name ?? "goal", forPlan: false, ct);
+            return answer.Ok ? Results.Ok(PathView.Of(answer.Value!)) : Answers.Problems(422, "no path can be asked for", answer.Problems);
+        }).Produces<PathView>().WithSummary("The best path to a goal, or why there is none");
+        api.MapPost("/plans", async (HttpContext http, GoalRequest request, EstateDesk desk, CancellationToken ct) =>
+        {
+            var (plan, path) = await desk.MakePlanAsync(request.Goal, request.Name ?? "goal", AccessRules.ActorOf(http), ct);
+            return plan.Ok ? Results.Created($"/api/plans/{plan.Value!.Digest}", new PlanView(plan.Value.Digest, plan.Value)) : Answers.Problems(path is { Found: false } ? 409 : 422, path is { AlreadyMet: true } ? "the goal is met already" : "no plan was made", plan.Problems);
+        }).Produces<PlanView>(201).WithSummary("Make and keep the plan of the best path to a goal");
+        api.MapGet("/plans", async (EstateDesk desk, IDocumentStore store, int? limit, CancellationToken ct) =>
+        {
+            var lines = new List<PlanLine>();
+            foreach (var stored in await store.PlansAsync(Math.Clamp(limit ?? 50, 1, 500), ct))
+                if (await desk.FindPlanAsync(stored.Digest, ct) is { } plan) lines.Add(new PlanLine(stored.Digest, stored.Estate, stored.Kind, plan.Goal, plan.Expected, plan.Moves.Length, stored.At, stored.Author));
+            return lines;
+        }).WithSummary("Plans, newest first");
+        api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
+            await desk.FindPlanAsync(digest, ct) is { } plan ? Results.Ok(new PlanView(plan.Digest, plan)) : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")))
+            .Produces<PlanView>().WithSummary("A plan by its digest, or the beginning of it");
+    }
+}

@@ -1,0 +1,153 @@
+using System.Text;
+using System.Text.Json;
+using TideStep.Core.Documents;
+using TideStep.Core.Runs;
+using TideStep.Engine;
+using TideStep.Service.Access;
+using TideStep.Storage;
+
+namespace TideStep.Service.Routes;
+
+/// <summary>A plan to run and what to call the run.</summary>
+public sealed record OpenRequest(string Plan, string? Label);
+
+/// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
+public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs);
+
+/// <summary>A signature under a person's step.</summary>
+public sealed record SignatureRequest(string Step, string Evidence);
+
+/// <summary>A run in a list.</summary>
+public sealed record RunLine(string Run, string Label, RunStatus Status, string Kind, string? Parent, string Plan, DateTimeOffset Opened, DateTimeOffset? Started, DateTimeOffset? Ended, double Share, string By);
+
+/// <summary>Routes of runs: open, start, watch, hold, decide, report.</summary>
+public static class RunRoutes
+{
+    public static void MapRuns(this RouteGroupBuilder api)
+    {
+        api.MapGet("/runs", async (RunDesk desk, IJournal journal, int? limit, DateTimeOffset? before, CancellationToken ct) =>
+        {
+            var lines = new List<RunLine>();
+            foreach (var stored in await journal.RunsAsync(false, Math.Clamp(limit ?? 50, 1, 500), before, ct))
+                if (await Look(desk, stored.Id, s => RunView.Of(stored.Id, s, 1), ct) is { } v) lines.Add(new RunLine(v.Run, v.Label, v.Status, v.Kind, v.Parent, v.Plan, stored.OpenedAt, v.Started, v.Ended, v.Share, v.By));
+            return lines;
+        }).WithSummary("Runs, newest first; page with before=");
+        api.MapPost("/runs", (HttpContext http, OpenRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
+        {
+            Problem? refused = null;
+            return once.OnceAsync(http, request, async () =>
+            {
+                (var run, refused) = await desk.OpenAsync(request.Plan, request.Label ?? "", AccessRules.ActorOf(http), ct);
+                return run is null ? null : (201, new { run });
+            }, () => Answers.Problem(404, refused!));
+        }).WithSummary("Open a run of a plan; nothing begins yet");
+        api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) => await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view ? Results.Ok(view) : Missing(run))
+            .Produces<RunView>().WithSummary("A run as it stands");
+        api.MapPost("/runs/{run}/start", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) =>
+        {
+            IReadOnlyList<Problem> refused = [];
+            return once.OnceAsync(http, "start", async () =>
+            {
+                refused = await desk.StartAsync(run, AccessRules.ActorOf(http), ct);
+                return refused.Count > 0 ? null : (202, null);
+            }, () => Answers.Problems(409, $"run {run} was not started", refused));
+        }).WithSummary("Start a run: premises are read again, what it works on is reserved");
+        MapSay(api, "hold", (state, http, _) => Orders.Hold(state, AccessRules.ActorOf(http)), "Hold at the next safe place");
+        MapSay(api, "go-on", (state, http, _) => Orders.GoOn(state, AccessRules.ActorOf(http)), "Let a held run go on");
+        api.MapPost("/runs/{run}/decisions", async (HttpContext http, string run, DecisionRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
+        {
+            if (request.Decision == DecisionKind.ReturnAsFarAs && await desk.StateAsync(run, ct) is { } state)
+            {
+                var plan = await desk.ReturnPlanAsync(run, state, request.AsFarAs, ct);
+                if (!plan.Ok) return Answers.Problems(409, "this return path can't be taken", plan.Problems);
+            }
+            return await SayAsync(http, run, request, desk, once, s => Orders.Decide(s, request.Decision, AccessRules.ActorOf(http), request.Reason, request.AsFarAs), ct);
+        }).WithSummary("Decide at a halt: try-again, return-as-far-as, stop-here");
+        api.MapPost("/runs/{run}/signatures", (HttpContext http, string run, SignatureRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
+            SayAsync(http, run, request, desk, once, s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence), ct)).WithSummary("Sign a step that a person does");
+        api.MapGet("/runs/{run}/return-path", async (string run, string? asFarAs, RunDesk desk, CancellationToken ct) =>
+        {
+            if (await desk.StateAsync(run, ct) is not { } state) return Missing(run);
+            var plan = await desk.ReturnPlanAsync(run, state, asFarAs, ct);
+            return plan.Ok ? Results.Ok(new { open = true, length = plan.Value!.Expected, loss = plan.Value.Notes, goal = plan.Value.Goal, blocks = plan.Value.Blocks.Select(b => b.Title) }) : Results.Ok(new { open = false, why = plan.Problems.Select(p => p.What) });
+        }).WithSummary("The return path from where the run stands, its loss and length");
+        api.MapGet("/runs/{run}/outputs/{attempt}", async (string run, string attempt, RunDesk desk, IJournal journal, CancellationToken ct) =>
+        {
+            if (desk.ExecutorOf(run)?.LiveOutput(attempt) is { } live) return Results.Text(live);
+            if (await journal.FindOutputAsync(run, attempt, ct) is { } kept) return Results.Text(kept);
+            var ended = (await journal.ReadAsync(run, 0, ct)).Select(e => e.Event).OfType<AttemptEnded>().FirstOrDefault(e => e.Attempt == attempt);
+            return ended is null ? Answers.Problem(404, new Problem($"there is no attempt {attempt} in run {run}")) : Results.Text(ended.Output);
+        }).WithSummary("The output of an attempt, while it runs and afterwards");
+        api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) => await journal.ReadAsync(run, after ?? 0, ct)).WithSummary("The journal after a sequence number");
+        api.MapGet("/runs/{run}/events", FollowAsync).WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
+        api.MapGet("/runs/{run}/report", async (string run, string? format, RunDesk desk, EstateDesk estates, IJournal journal, CancellationToken ct) =>
+        {
+            if (await Look(desk, run, s => s, ct) is not { } state) return Missing(run);
+            var report = RunReport.Of(run, state, await journal.ReadAsync(run, 0, ct));
+            var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
+            return format == "markdown" ? Results.Text(report.ToMarkdown(zone), "text/markdown", Encoding.UTF8) : Results.Ok(report);
+        }).Produces<RunReport>().WithSummary("The closing report; format=markdown for text");
+        api.MapGet("/points", async (RunDesk desk, IJournal journal, CancellationToken ct) =>
+        {
+            var points = new List<object>();
+            foreach (var stored in await journal.RunsAsync(false, 500, null, ct))
+                if (await Look(desk, stored.Id, s => s.Points.Values.ToList(), ct) is { } its) points.AddRange(its.Select(p => new { run = stored.Id, p.Planned.Id, p.Planned.Component, p.Planned.Member, p.Planned.Node, leadsTo = p.Planned.Version, p.CapturedAt, p.Place, p.Bytes, p.Sha256, p.Entries, verified = p.Verified, state = p.State ?? "not verified" }));
+            return points;
+        }).WithSummary("Rollback points of all runs");
+    }
+
+    private static void MapSay(RouteGroupBuilder api, string verb, Func<RunState, HttpContext, object?, (RunEvent[], Problem?)> rule, string summary) =>
+        api.MapPost($"/runs/{{run}}/{verb}", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) => SayAsync(http, run, verb, desk, once, s => rule(s, http, null), ct)).WithSummary(summary);
+
+    private static Task<IResult> SayAsync(HttpContext http, string run, object request, RunDesk desk, Idempotency once, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
+    {
+        Problem? refused = null;
+        return once.OnceAsync(http, request, async () =>
+        {
+            refused = await desk.SayAsync(run, rule, ct);
+            return refused is null ? (202, null) : null;
+        }, () => Answers.Problem(refused!.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409, refused));
+    }
+
+    private static IResult Missing(string run) => Answers.Problem(404, RunDesk.NoRun(run));
+
+    // A run that this service carries is looked at in memory; any other is folded from its journal.
+    private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T> look, CancellationToken ct) where T : class =>
+        desk.ExecutorOf(run) is { } executor ? executor.Log.Look(look) : await desk.StateAsync(run, ct) is { } state ? look(state) : null;
+
+    /// <summary>Everything after <c>Last-Event-ID</c> from the journal, then what is appended, without a gap: the listener is set up before the journal is read.</summary>
+    private static async Task FollowAsync(HttpContext http, string run, RunDesk desk, RunFeed feed, IJournal journal, CancellationToken ct)
+    {
+        if (await journal.FindRunAsync(run, ct) is null) { await Missing(run).ExecuteAsync(http); return; }
+        var last = long.TryParse(http.Request.Headers["Last-Event-ID"].ToString() is { Length: > 0 } header ? header : http.Request.Query["after"].ToString(), out var given) ? given : 0;
+        http.Response.ContentType = "text/event-stream";
+        http.Response.Headers.CacheControl = "no-store";
+        var listening = new TaskCompletionSource();
+        var live = feed.ListenAsync(run, listening, ct).GetAsyncEnumerator(ct);
+        try
+        {
+            var next = live.MoveNextAsync().AsTask();
+            await listening.Task;
+            foreach (var entry in await journal.ReadAsync(run, last, ct)) last = await WriteAsync(http, entry, ct);
+            await http.Response.Body.FlushAsync(ct);
+            while (true)
+            {
+                // A comment now and then lets both ends notice a dead link.
+                var first = await Task.WhenAny(next, Task.Delay(TimeSpan.FromSeconds(15), ct));
+                if (first != next) { await http.Response.WriteAsync(": here\n\n", ct); await http.Response.Body.FlushAsync(ct); continue; }
+                if (!await next) return;
+                if (live.Current.Sequence > last) last = await WriteAsync(http, live.Current, ct);
+                await http.Response.Body.FlushAsync(ct);
+                next = live.MoveNextAsync().AsTask();
+            }
+        }
+        catch (OperationCanceledException) { /* the listener left */ }
+        finally { try { await live.DisposeAsync(); } catch (NotSupportedException) { /* still moving; it ends with the request */ } }
+    }
+
+    private static async Task<long> WriteAsync(HttpContext http, JournalEntry entry, CancellationToken ct)
+    {
+        await http.Response.WriteAsync($"id: {entry.Sequence}\ndata: {JsonSerializer.Serialize(entry, Json.Options)}\n\n", ct);
+        return entry.Sequence;
+    }
+}

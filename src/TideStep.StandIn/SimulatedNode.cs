@@ -1,0 +1,228 @@
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+
+namespace TideStep.StandIn;
+
+/// <summary>A simulated node: its members, its disk, its attempt records and its faults. All calls pass one lock, like a node's own.</summary>
+internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord record)
+{
+    private sealed class AttemptRecord
+    {
+        public required string State { get; set; }
+        public int? ExitCode { get; set; }
+        public string Output { get; set; } = "";
+        public long Boot { get; init; }
+    }
+
+    private sealed record Point(string Component, string? Version, string? DataVersion, string Sha256, long Bytes);
+
+    private readonly Lock _gate = new();
+    private readonly Dictionary<string, SimulatedMember> _members = [];
+    private readonly Dictionary<string, FenceState> _fences = [];
+    private readonly Dictionary<(string, string), AttemptRecord> _attempts = [];
+    private readonly Dictionary<string, Point> _points = [];
+    private readonly List<FaultRequest> _faults = [];
+    private DateTimeOffset _awayUntil = DateTimeOffset.MinValue;
+    private DateTimeOffset _busyUntil = DateTimeOffset.MinValue;
+    private long _boot = 1;
+    private double _freeBytes = 40.0 * 1024 * 1024 * 1024;
+
+    public string Id { get; } = id;
+
+    public void Add(SimulatedMember member) => _members[member.Component] = member;
+
+    /// <summary>Whether the node answers at all now.</summary>
+    public bool Answers { get { lock (_gate) return clock.Now >= _awayUntil; } }
+
+    public NodeReport Report()
+    {
+        lock (_gate) return new NodeReport(Id, _boot, _freeBytes, [.. _members.Values.OrderBy(m => m.Component, StringComparer.Ordinal).Select(m => m.Report(clock.Now))]);
+    }
+
+    public void Fault(FaultRequest fault)
+    {
+        lock (_gate)
+        {
+            if (fault.Kind == "lose-contact") _awayUntil = fault.Seconds <= 0 ? DateTimeOffset.MaxValue : clock.Now + clock.Pace(TimeSpan.FromSeconds(fault.Seconds));
+            else _faults.Add(fault);
+        }
+    }
+
+    public void ClearFaults()
+    {
+        lock (_gate) { _faults.Clear(); _awayUntil = DateTimeOffset.MinValue; }
+    }
+
+    public FenceState Raise(FenceRequest request)
+    {
+        lock (_gate)
+        {
+            var now = _fences.GetValueOrDefault(request.Installation, new FenceState(0, 0));
+            return _fences[request.Installation] = new FenceState(Math.Max(now.Epoch, request.Epoch), Math.Max(now.Sequence, request.Sequence)) is var raised && request.Epoch < now.Epoch ? now : raised;
+        }
+    }
+
+    public AttemptStatus Status(string installation, string attempt)
+    {
+        lock (_gate)
+        {
+            if (Strikes("record-missing", "*", consume: false)) return new AttemptStatus("unknown", null, "", _boot);
+            if (!_attempts.TryGetValue((installation, attempt), out var known)) return new AttemptStatus("unknown", null, "", _boot);
+            if (Strikes("record-torn", "*", consume: false)) return new AttemptStatus("torn", null, "", _boot);
+            // A node that restarted in the middle knows that the attempt began and not how it ended.
+            if (known.State == "running" && known.Boot != _boot) known.State = "restarted";
+            return new AttemptStatus(known.State, known.ExitCode, known.Output, _boot);
+        }
+    }
+
+    /// <summary>Begins an attempt, or says why not.</summary>
+    public string? Begin(AttemptRequest request)
+    {
+        lock (_gate)
+        {
+            var fence = _fences.GetValueOrDefault(request.Installation, new FenceState(0, 0));
+            if (request.Epoch < fence.Epoch) return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
+            if (_attempts.ContainsKey((request.Installation, request.Attempt))) return "the attempt is known already";
+            if (clock.RealNow.ToUnixTimeSeconds() > request.StartBy) return "its start-by time has passed";
+            _fences[request.Installation] = new FenceState(request.Epoch, Math.Max(fence.Sequence, request.Sequence));
+            var attempt = new AttemptRecord { State = "running", Boot = _boot };
+            _attempts[(request.Installation, request.Attempt)] = attempt;
+            if (Strikes("hang", request.Verb, consume: true)) { Note(request, "hangs"); return null; }
+            var takes = clock.TimeOf(request.Verb);
+            Note(request, "begun");
+            if (request.Verb is not "check-point") _busyUntil = clock.Now + takes;
+            _ = clock.After(takes, () => Finish(request, attempt));
+            return null;
+        }
+    }
+
+    private void Finish(AttemptRequest request, AttemptRecord attempt)
+    {
+        lock (_gate)
+        {
+            if (attempt.Boot != _boot) return;
+            var (code, output) = Strikes("fail-once", request.Verb, consume: true) ? (1, "the action failed (fault switched on for one time)")
+                : Strikes("fail-always", request.Verb, consume: false) ? (1, "the action failed (fault switched on)") : Carry(request);
+            (attempt.ExitCode, attempt.Output, attempt.State) = (code, output, "ended");
+            Note(request, code == 0 ? "done" : $"failed with {code}");
+        }
+    }
+
+    private void Note(AttemptRequest request, string what) => record.Add(Id, request.Component, request.Verb, string.Join(' ', request.Arguments), request.Attempt, what);
+
+    private bool Strikes(string kind, string verb, bool consume)
+    {
+        var at = _faults.FindIndex(f => f.Kind == kind && (f.Verb == "*" || verb == "*" || f.Verb == verb));
+        if (at < 0) return false;
+        if (consume) _faults.RemoveAt(at);
+        return true;
+    }
+
+    private (int Code, string Output) Carry(AttemptRequest request)
+    {
+        if (!_members.TryGetValue(request.Component, out var member)) return (127, $"no {request.Component} on {Id}");
+        string Argument(int at) => at < request.Arguments.Count ? request.Arguments[at] : "";
+        switch (request.Verb)
+        {
+            case "stop":
+                (member.Started, member.Admitted) = (false, false);
+                return (0, $"{Argument(0)} stopped");
+            case "start" or "restart-service":
+                return Start(member, Argument(0));
+            case "restart-node":
+                RestartNode();
+                return (0, "restarting");
+            case "install":
+                return Install(member, Argument(0), Argument(1));
+            case "send":
+                return Strikes("bad-checksum", "send", consume: true) ? (4, $"{Argument(0)}: checksum differs") : (0, $"{Argument(0)} is at {Argument(1)}");
+            case "capture":
+                return Capture(member, Argument(0));
+            case "check-point":
+                return _points.TryGetValue(Argument(0), out var point) && point.Sha256 == Argument(1) ? (0, "whole: checksum and listing agree") : (5, $"{Argument(0)} is not there or not whole");
+            default:
+                return Command(member, request.Arguments);
+        }
+    }
+
+    private (int, string) Start(SimulatedMember member, string service)
+    {
+        if (member.DataVersion is { Length: > 0 } data && member.Installed is { } program && Older(program, data)) return (6, $"{service}: {program} refuses to start on data of {data}");
+        member.Running = Strikes("wrong-version", "start", consume: true) ? member.Running : member.Installed;
+        (member.Started, member.Admitted) = (true, true);
+        member.DrainedAt = DateTimeOffset.MaxValue;
+        member.CaughtUpAt = clock.Now + clock.TimeOf("catch-up");
+        return (0, $"{service} started, {member.Running}");
+    }
+
+    private void RestartNode()
+    {
+        _boot++;
+        _awayUntil = clock.Now + clock.TimeOf("restart-node") + (Strikes("late", "restart-node", consume: true) ? clock.TimeOf("late") : TimeSpan.Zero);
+        foreach (var member in _members.Values)
+        {
+            if (member.Started) { member.Running = member.Installed; member.CaughtUpAt = _awayUntil + clock.TimeOf("catch-up"); }
+            member.DrainedAt = DateTimeOffset.MaxValue;
+        }
+    }
+
+    private (int, string) Install(SimulatedMember member, string package, string version)
+    {
+        if (Strikes("disk-full", "install", consume: true)) return (28, $"{package}: no space left on the device");
+        if (Strikes("bad-checksum", "install", consume: true)) return (4, $"{package} {version}: checksum differs");
+        if (version.Length == 0) return (2, $"{package}: no version named");
+        member.Installed = version;
+        // A program that is replaced while it runs goes on as it was until it restarts.
+        return (0, $"{package} {version} installed");
+    }
+
+    private (int, string) Capture(SimulatedMember member, string name)
+    {
+        if (Strikes("disk-full", "capture", consume: true)) return (28, "no space left on the device");
+        var text = $"{Id}/{member.Component}/{member.Installed}/{member.DataVersion}";
+        var sum = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)));
+        var place = $"/var/backups/{name}";
+        _points[place] = new Point(member.Component, member.Installed, member.DataVersion, sum, 1_200_000_000);
+        return (0, JsonSerializer.Serialize(new { place, bytes = 1_200_000_000L, sha256 = sum, entries = 214 }));
+    }
+
+    private (int, string) Command(SimulatedMember member, IReadOnlyList<string> arguments)
+    {
+        var (verb, first) = (arguments.Count > 0 ? arguments[0] : "", arguments.Count > 1 ? arguments[1] : "");
+        switch (verb)
+        {
+            case "drain":
+                (member.Admitted, member.DrainedAt) = (false, clock.Now + clock.TimeOf("drain"));
+                return (0, "no new work is taken; sessions run out");
+            case "admit":
+                member.Admitted = true;
+                return (0, "takes work again");
+            case "stage":
+                member.Staged = first;
+                return (0, $"{first} waits in the other slot");
+            case "switch":
+                if (member.Staged is null) return (3, "nothing is staged");
+                (member.Installed, member.Staged) = (member.Staged, member.Installed);
+                return (0, $"{member.Installed} takes effect at the next start; {member.Staged} is kept in the other slot");
+            case "convert":
+                foreach (var m in _members.Values.Where(m => m.Component == member.Component)) m.DataVersion = first;
+                return (0, $"data converted to {first}: 1000 objects, 0 failed");
+            case "restore":
+                if (!_points.TryGetValue(first, out var point)) return (5, $"{first} is not there");
+                (member.Installed, member.DataVersion) = (point.Version, point.DataVersion);
+                return (0, $"restored {point.Version} from {first}");
+            default:
+                return (127, $"{verb}: no such command on this stand-in");
+        }
+    }
+
+    // Numbers by value, dot by dot: enough for the stand-in's own versions.
+    private static bool Older(string a, string b)
+    {
+        var (x, y) = (a.Split('.'), b.Split('.'));
+        for (var i = 0; i < Math.Min(x.Length, y.Length); i++)
+            if (int.TryParse(x[i], out var p) && int.TryParse(y[i], out var q) && p != q) return p < q;
+        return x.Length < y.Length;
+    }
+}

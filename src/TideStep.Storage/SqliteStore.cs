@@ -1,0 +1,135 @@
+using System.Data.Common;
+using System.Threading.Channels;
+using Microsoft.Data.Sqlite;
+
+namespace TideStep.Storage;
+
+/// <summary>The stores in one SQLite file (WAL, synchronous=FULL). One writer task commits all waiting units of work together, so that many appends share one flush.</summary>
+public sealed class SqliteStore : SqlStore
+{
+    private const int GroupLimit = 512;
+
+    private readonly string _connectionText;
+    private readonly SqliteConnection _writer;
+    private readonly Channel<Unit> _queue = Channel.CreateUnbounded<Unit>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly Task _writing;
+    private readonly FileStream? _lock;
+
+    private sealed record Unit(Func<DbConnection, object?> Work, TaskCompletionSource<object?> Done);
+
+    /// <summary>Opens or makes the file; a second process on the same file is refused.</summary>
+    /// <exception cref="StoreUnavailableException">Another service has the file, or it can't be opened.</exception>
+    public SqliteStore(string path)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(path))!);
+        try { _lock = new FileStream(path + ".lock", FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
+        catch (IOException e) { throw new StoreUnavailableException($"another Tide Step service is using {path}; stop it, or give this one a data folder of its own", e); }
+        _connectionText = new SqliteConnectionStringBuilder { DataSource = path, Pooling = true, DefaultTimeout = 30 }.ToString();
+        try
+        {
+            _writer = Open();
+            Execute("pragma journal_mode=wal");
+            Execute("begin immediate");
+            Migrate(_writer);
+            Execute("commit");
+        }
+        catch (SqliteException e)
+        {
+            _lock.Dispose();
+            throw new StoreUnavailableException($"the database {path} can't be opened: {e.Message}", e);
+        }
+        _writing = Task.Run(WriteLoopAsync);
+    }
+
+    protected override string ForUpdate => "";
+    protected override string Identity => "integer primary key autoincrement";
+
+    private SqliteConnection Open()
+    {
+        var connection = new SqliteConnection(_connectionText);
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = "pragma synchronous=full; pragma foreign_keys=on";
+        command.ExecuteNonQuery();
+        return connection;
+    }
+
+    private void Execute(string sql)
+    {
+        using var command = _writer.CreateCommand();
+        command.CommandText = sql;
+        command.ExecuteNonQuery();
+    }
+
+    protected override async Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct)
+    {
+        ct.ThrowIfCancellationRequested();
+        var unit = new Unit(c => work(c), new TaskCompletionSource<object?>(TaskCreationOptions.RunContinuationsAsynchronously));
+        if (!_queue.Writer.TryWrite(unit)) throw new ObjectDisposedException(nameof(SqliteStore));
+        return (T)(await unit.Done.Task)!;
+    }
+
+    protected override Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct) => Task.Run(() =>
+    {
+        using var connection = new SqliteConnection(_connectionText);
+        connection.Open();
+        return work(connection);
+    }, ct);
+
+    private async Task WriteLoopAsync()
+    {
+        var units = new List<Unit>();
+        while (await _queue.Reader.WaitToReadAsync())
+        {
+            units.Clear();
+            while (units.Count < GroupLimit && _queue.Reader.TryRead(out var unit)) units.Add(unit);
+            WriteGroup(units);
+        }
+    }
+
+    private void WriteGroup(List<Unit> units)
+    {
+        var outcomes = new List<(Unit Unit, object? Value, Exception? Error)>(units.Count);
+        try
+        {
+            Execute("begin immediate");
+            foreach (var unit in units)
+            {
+                // A savepoint keeps one refused unit from taking the others of its group with it.
+                Execute("savepoint unit");
+                try
+                {
+                    outcomes.Add((unit, unit.Work(_writer), null));
+                }
+                catch (Exception e) when (e is not SqliteException { SqliteErrorCode: 10 or 11 or 13 })
+                {
+                    Execute("rollback to unit");
+                    outcomes.Add((unit, null, e));
+                }
+                Execute("release unit");
+            }
+            Execute("commit");
+        }
+        catch (SqliteException e)
+        {
+            try { Execute("rollback"); } catch (SqliteException) { /* nothing was open */ }
+            var error = new StoreUnavailableException($"the database can't be written: {e.Message}", e);
+            foreach (var unit in units) unit.Done.TrySetException(error);
+            return;
+        }
+        foreach (var (unit, value, error) in outcomes)
+        {
+            if (error is null) unit.Done.TrySetResult(value);
+            else unit.Done.TrySetException(error);
+        }
+    }
+
+    public override async ValueTask DisposeAsync()
+    {
+        _queue.Writer.TryComplete();
+        await _writing;
+        await _writer.DisposeAsync();
+        SqliteConnection.ClearPool(new SqliteConnection(_connectionText));
+        _lock?.Dispose();
+    }
+}

@@ -1,0 +1,66 @@
+using TideStep.Core.Runs;
+
+namespace TideStep.Storage;
+
+/// <summary>The append-only records of runs. An append carries the owner's epoch and the sequence number it expects; anything stale is refused whatever else fails.</summary>
+public interface IJournal
+{
+    /// <summary>Makes a run and its first entry.</summary>
+    Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct);
+
+    /// <summary>Gives a run to an owner under an epoch above every earlier one of all runs.</summary>
+    Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct);
+
+    /// <summary>Appends entries after <paramref name="expected"/> and returns them once they are durable.</summary>
+    /// <exception cref="StaleOwnerException">Another owner has the run, or the journal is longer than expected.</exception>
+    Task<IReadOnlyList<JournalEntry>> AppendAsync(string run, long epoch, long expected, IReadOnlyList<RunEvent> events, DateTimeOffset at, CancellationToken ct);
+
+    /// <summary>The entries after a sequence number, in order.</summary>
+    Task<IReadOnlyList<JournalEntry>> ReadAsync(string run, long after, CancellationToken ct);
+
+    /// <summary>The newest runs first, at most <paramref name="limit"/>, older than <paramref name="before"/> where given.</summary>
+    Task<IReadOnlyList<StoredRun>> RunsAsync(bool openOnly, int limit, DateTimeOffset? before, CancellationToken ct);
+
+    Task<StoredRun?> FindRunAsync(string run, CancellationToken ct);
+
+    /// <summary>The highest position any entry of any run has; attempt records on far sides carry it.</summary>
+    Task<long> LastPositionAsync(CancellationToken ct);
+
+    Task SaveOutputAsync(string run, string attempt, string body, CancellationToken ct);
+
+    Task<string?> FindOutputAsync(string run, string attempt, CancellationToken ct);
+
+    /// <summary>Reserves subjects for a run, all or none; returns the runs that hold any of them.</summary>
+    Task<IReadOnlyList<(string Subject, string Run)>> ReserveAsync(string run, IReadOnlyCollection<string> subjects, CancellationToken ct);
+
+    Task ReleaseAsync(string run, CancellationToken ct);
+}
+
+/// <summary>Documents and plans; nothing is overwritten.</summary>
+public interface IDocumentStore
+{
+    /// <summary>Saves several documents, all or none, each as the next revision of its kind and identifier where it differs from the last.</summary>
+    Task<IReadOnlyList<StoredDocument>> SaveAsync(IReadOnlyList<StoredDocument> documents, CancellationToken ct);
+
+    Task<StoredDocument?> FindAsync(string kind, string id, CancellationToken ct);
+
+    Task<StoredDocument?> FindAsync(string kind, string id, long revision, CancellationToken ct);
+
+    /// <summary>The last revision of every document of a kind.</summary>
+    Task<IReadOnlyList<StoredDocument>> LatestAsync(string kind, CancellationToken ct);
+
+    Task SavePlanAsync(StoredPlan plan, CancellationToken ct);
+
+    Task<StoredPlan?> FindPlanAsync(string digest, CancellationToken ct);
+
+    /// <summary>Plans, newest first.</summary>
+    Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, CancellationToken ct);
+
+    /// <summary>A value kept for this installation, made once by <paramref name="make"/>.</summary>
+    Task<string> SettingAsync(string name, Func<string> make, CancellationToken ct);
+
+    /// <summary>The answer given to a request under an idempotency key, or null.</summary>
+    Task<(string Request, string Body)?> FindAnswerAsync(string key, CancellationToken ct);
+
+    Task SaveAnswerAsync(string key, string request, string body, DateTimeOffset at, CancellationToken ct);
+}

@@ -26,7 +26,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         var wanted = expression.References.Distinct().Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today").ToList();
         IReadOnlyDictionary<Reference, Value> found;
         try { found = wanted.Count == 0 ? new Dictionary<Reference, Value>() : await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct); }
-        catch (ConnectorException e) { return (false, e.Problem.What); }
+        catch (ConnectorException e) { return (false, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")); }
         var evaluation = Evaluator.Evaluate(expression, r => r.Key switch
         {
             "jump.to" => Label(product, step?.To),
@@ -70,7 +70,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
                 var rest = values.Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role")).ToImmutableDictionary(v => v.Key.Key, v => v.Value.ToString());
                 found[member.Id] = (true, new MemberReading(Text("running"), Text("installed") ?? Text("running"), Text("staged"), Text("role") ?? member.Role, serves, rest), null);
             }
-            catch (ConnectorException e) { found[member.Id] = (false, MemberReading.None, e.Problem.What); }
+            catch (ConnectorException e) { found[member.Id] = (false, MemberReading.None, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")); }
         });
         return found;
     }

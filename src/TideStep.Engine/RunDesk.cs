@@ -34,6 +34,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     public async Task<(string? Run, Problem? Problem)> OpenAsync(string digest, string label, string by, CancellationToken ct)
     {
         if (await estates.FindPlanAsync(digest, ct) is not { } plan) return (null, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
+        if (plan.Kind == Plan.Return) return (null, new Problem("a return is begun by a decision, not opened by hand", null, "Decide at the halt of its run: tidestep run decide RUN return."));
         var run = NewId("r");
         await journal.CreateRunAsync(new StoredRun(run, plan.Digest, null, time.GetUtcNow(), 0, null, null), new Opened(plan.Digest, label, by, null), time.GetUtcNow(), ct);
         return (run, null);
@@ -157,7 +158,11 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     private async Task TellParentAsync(string run, RunExecutor executor, CancellationToken ct)
     {
         var (parent, end, child, childEnd) = executor.Log.Look(s => (s.Parent, s.End, s.Child, s.ChildEnd));
-        if (end is { } ended && parent is not null && _executors.TryGetValue(parent, out var its)) await its.Log.AppendAsync(new ReturnEnded(run, ended));
+        if (end is { } ended && parent is not null && _executors.TryGetValue(parent, out var its))
+        {
+            await its.RenewAsync(owner);
+            await its.Log.AppendAsync(new ReturnEnded(run, ended));
+        }
         if (end is null && child is not null and not "none" && childEnd is null && await StateAsync(child, ct) is { End: { } known } && !_executors.ContainsKey(child)) await executor.Log.AppendAsync(new ReturnEnded(child, known));
         if (end is null && child is not null and not "none" && childEnd is null && await StateAsync(child, ct) is { StartedAt: null } && !_executors.ContainsKey(child)) await StartAsync(child, executor.Log.Look(s => s.Decisions[^1].By), ct);
     }

@@ -83,6 +83,13 @@ public sealed class RunExecutor
         _ => Task.CompletedTask,
     };
 
+    /// <summary>Takes the lead over the nodes back from a child run that has ended.</summary>
+    public async Task RenewAsync(string owner)
+    {
+        await Log.RenewAsync(owner);
+        _steps.ForgetFences();
+    }
+
     private async Task ReadAfterAsync(CancellationToken ct)
     {
         var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>();

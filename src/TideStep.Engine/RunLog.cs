@@ -18,11 +18,18 @@ public sealed class RunLog
     }
 
     public string Run { get; }
-    public long Epoch { get; }
+    public long Epoch { get; private set; }
     private RunState State { get; }
 
     /// <summary>Called after every append that became part of the state.</summary>
     public event Action? Grew;
+
+    /// <summary>Takes the run anew under a higher epoch: after a child run has raised it on the nodes that both work on.</summary>
+    public async Task RenewAsync(string owner)
+    {
+        Epoch = await _context.Journal.TakeOwnershipAsync(Run, owner, CancellationToken.None);
+        await AppendAsync(new Owned(owner));
+    }
 
     /// <summary>Looks at the state while nothing changes it.</summary>
     public T Look<T>(Func<RunState, T> look)

@@ -29,6 +29,9 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         catch (ConnectorException e) { await FailAsync(step, e.Problem.ToString()); }
     }
 
+    /// <summary>Every node is fenced again before anything else is asked of it.</summary>
+    public void ForgetFences() => _fenced.Clear();
+
     private Task FailAsync(PlanStep step, string why) => log.AppendAsync(new StepFailed(step.Id, why));
 
     private async Task EffectAsync(PlanStep step, CancellationToken ct)

@@ -34,7 +34,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Decided d => new ReportMark(e.At, $"decided by {d.By}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
             PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
             ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
-            ReturnEnded r => new ReportMark(e.At, $"return ended: {r.End}"),
+            ReturnEnded r => new ReportMark(e.At, $"return ended: {EndWord(r.End)}"),
             Runs.Ended x => new ReportMark(e.At, $"ended: {EndWord(x.End)}"),
             _ => null,
         }).OfType<ReportMark>().ToImmutableArray();

@@ -39,7 +39,7 @@ public static class RunRoutes
             {
                 (var run, refused) = await desk.OpenAsync(request.Plan, request.Label ?? "", AccessRules.ActorOf(http), ct);
                 return run is null ? null : (201, new { run });
-            }, () => Answers.Problem(404, refused!));
+            }, () => Answers.Problem(refused!.What.StartsWith("there is no", StringComparison.Ordinal) ? 404 : 409, refused));
         }).WithSummary("Open a run of a plan; nothing begins yet");
         api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) => await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view ? Results.Ok(view) : Missing(run))
             .Produces<RunView>().WithSummary("A run as it stands");

@@ -22,11 +22,13 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
     /// <summary>Makes the report from a run's state and journal.</summary>
     public static RunReport Of(string run, RunState state, IEnumerable<JournalEntry> journal)
     {
+        string? owner = null;
         var marks = journal.Select(e => e.Event switch
         {
             Opened o => new ReportMark(e.At, $"opened by {o.By}"),
             Runs.Started s => new ReportMark(e.At, $"started by {s.By}"),
-            Owned o when e.Sequence > 3 => new ReportMark(e.At, $"taken over by {o.Owner}"),
+            Owned o when owner is null || owner == o.Owner => Remember(o.Owner),
+            Owned o => new ReportMark(e.At, $"taken over by {owner = o.Owner}"),
             Runs.HoldAsked h => new ReportMark(e.At, $"hold asked for by {h.By}"),
             Runs.Held => new ReportMark(e.At, "held"),
             WentOn w => new ReportMark(e.At, $"went on by {w.By}"),
@@ -40,6 +42,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         }).OfType<ReportMark>().ToImmutableArray();
         var members = state.Before.Keys.Union(state.After.Keys).Order(StringComparer.Ordinal).Select(m => new ReportMember(m, state.Before.GetValueOrDefault(m, "-"), state.After.GetValueOrDefault(m, "-"))).ToImmutableArray();
         var blocks = state.Plan.Blocks.Select(b => new ReportBlock(b.Number, b.Title, b.Expected + b.Settle, state.Blocks.TryGetValue(b.Number, out var t) && t.Ended is { } ended ? ended - t.Begun : null)).ToImmutableArray();
+        ReportMark? Remember(string name) { owner = name; return null; }
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
             state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
     }

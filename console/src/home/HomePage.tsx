@@ -1,0 +1,87 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { get, type Estate, type RunLine } from '../shared/api';
+import { clock, mark, words } from '../shared/words';
+
+/** What runs where, and what is going on now. */
+export function HomePage() {
+  const runs = useQuery({ queryKey: ['runs'], queryFn: () => get<RunLine[]>('/api/runs'), refetchInterval: 2000 });
+  const estate = useQuery({ queryKey: ['estate'], queryFn: () => get<Estate>('/api/estate'), refetchInterval: 10000 });
+  return (
+    <>
+      <section aria-label="runs">
+        <h1>Runs</h1>
+        {runs.error && <p className="problem">{runs.error.message}</p>}
+        {runs.data?.length === 0 && <p>No run yet. Make a plan and open one: tidestep plan make --goal FILE, tidestep run open PLAN.</p>}
+        <table>
+          <thead>
+            <tr>
+              <th>run</th>
+              <th>is</th>
+              <th>steps done</th>
+              <th>kind</th>
+              <th>started</th>
+              <th>by</th>
+            </tr>
+          </thead>
+          <tbody>
+            {runs.data?.map((r) => (
+              <tr key={r.run}>
+                <td>
+                  <Link to={`/runs/${r.run}`}>{r.label || r.run}</Link> <span className="soft figures">{r.run}</span>
+                </td>
+                <td>
+                  <span className="mark" aria-hidden="true">
+                    {mark(r.status)}
+                  </span>
+                  {words(r.status)}
+                </td>
+                <td className="n">{Math.round(r.share * 100)} %</td>
+                <td>{r.kind}</td>
+                <td className="n">{r.started ? clock(r.started) : 'not yet'}</td>
+                <td>{r.by}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+      <section aria-label="estate" style={{ marginTop: '1.5rem' }}>
+        <h1>{estate.data?.title ?? 'Estate'}</h1>
+        {estate.error && <p className="problem">{estate.error.message}</p>}
+        {estate.data && (
+          <p className="soft">
+            {estate.data.class} estate, last surveyed{' '}
+            {estate.data.surveyed ? new Date(estate.data.surveyed).toLocaleString('en-GB') : 'never'}
+          </p>
+        )}
+        <table>
+          <thead>
+            <tr>
+              <th>component</th>
+              <th>runs</th>
+              <th>in service</th>
+              <th>product</th>
+              <th>site</th>
+            </tr>
+          </thead>
+          <tbody>
+            {estate.data?.components.map((c) => (
+              <tr key={c.component}>
+                <td>{c.component}</td>
+                <td className="n">
+                  {c.versions}
+                  {c.mixed && ' (mixed)'}
+                </td>
+                <td className="n">
+                  {c.members.filter((m) => m.inService).length} of {c.members.length}
+                </td>
+                <td>{c.product}</td>
+                <td>{c.site ?? 'several'}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+    </>
+  );
+}

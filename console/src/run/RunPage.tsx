@@ -1,0 +1,175 @@
+import { useMutation } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { Link, useParams } from 'react-router';
+import { post, type Step } from '../shared/api';
+import { clock, mark, seconds, span, words } from '../shared/words';
+import { Halt } from './Halt';
+import { Members } from './Members';
+import { Output } from './Output';
+import { TideLine } from './TideLine';
+import './run.css';
+import { useRun } from './useRun';
+
+/** One run, live: where it stands, the part at work with its members, the forecast, the decision at a halt. */
+export function RunPage() {
+  const { id = '' } = useParams();
+  const { data: run, error, connected } = useRun(id);
+  const [chosen, setChosen] = useState<number>();
+  const [shown, setShown] = useState<{ attempt: string; title: string }>();
+  const [now, setNow] = useState(Date.now);
+  useEffect(() => {
+    const timer = setInterval(() => setNow(Date.now()), 1000);
+    return () => clearInterval(timer);
+  }, []);
+  const say = useMutation({ mutationFn: (verb: string) => post(`/api/runs/${id}/${verb}`) });
+  const sign = useMutation({
+    mutationFn: (s: { step: Step; evidence: string }) => post(`/api/runs/${id}/signatures`, { step: s.step.id, evidence: s.evidence }),
+  });
+  if (error) return <p className="problem">{error.message}</p>;
+  if (!run) return <p>Reading the run …</p>;
+  const block = run.blocks.find((b) => b.number === (chosen ?? Math.max(1, run.currentBlock)));
+  const atWork = run.blocks.find((b) => b.number === run.currentBlock);
+  const problem = say.error ?? sign.error;
+  return (
+    <>
+      <div className="run-head">
+        <h1>{run.label || run.run}</h1>
+        <span className={`state-${run.status}`}>
+          <span aria-hidden="true">{mark(run.status)} </span>
+          <strong data-testid="status">{words(run.status)}</strong>
+        </span>
+        {!connected && <span className="problem">The connection is lost; what you see is as of {clock(run.lastAt)}.</span>}
+        <span className="actions">
+          {run.status === 'ready' && (
+            <button type="button" className="main" disabled={say.isPending} onClick={() => say.mutate('start')}>
+              Start
+            </button>
+          )}
+          {(run.status === 'running' || run.status === 'waiting') && (
+            <button type="button" onClick={() => say.mutate('hold')}>
+              Hold at the next safe place
+            </button>
+          )}
+          {(run.status === 'held' || run.status === 'holding') && (
+            <button type="button" className="main" onClick={() => say.mutate('go-on')}>
+              Go on
+            </button>
+          )}
+          {run.started && (
+            <a href={`/api/runs/${run.run}/report?format=markdown`} target="_blank" rel="noreferrer">
+              report
+            </a>
+          )}
+        </span>
+      </div>
+      <dl className="facts">
+        <div>
+          <dt>goal</dt>
+          <dd>{run.goal.join('; ')}</dd>
+        </div>
+        <div>
+          <dt>steps</dt>
+          <dd className="figures">
+            {run.stepsDone} of {run.stepsTotal} ({Math.round(run.share * 100)} %)
+          </dd>
+        </div>
+        <div>
+          <dt>{run.ended ? 'ended' : 'forecast end'}</dt>
+          <dd className="figures">
+            {run.ended ? clock(run.ended) : run.forecastEnd ? clock(run.forecastEnd) : `planned ${span(seconds(run.planned))}`}
+          </dd>
+        </div>
+        {run.tide.map((t, i) => (
+          <div key={i}>
+            <dt>{t.component}</dt>
+            <dd className="figures">
+              {t.new} of {t.old + t.new} on {t.to}
+            </dd>
+          </div>
+        ))}
+        {atWork && (
+          <div>
+            <dt>return path</dt>
+            <dd className={`state-${atWork.return.state}`}>
+              {words(atWork.return.state)}
+              {seconds(atWork.return.length) > 0 && `, ${span(seconds(atWork.return.length))}`}
+            </dd>
+          </div>
+        )}
+        {run.measures.length > 0 && (
+          <div>
+            <dt>temporary measures open</dt>
+            <dd className="figures">{run.measures.length}</dd>
+          </div>
+        )}
+      </dl>
+      {problem && <p className="problem">{problem.message}</p>}
+      {run.waitsFor && <p role="status">Waits: {run.waitsFor}</p>}
+      {run.parent && (
+        <p>
+          This is the return of <Link to={`/runs/${run.parent}`}>{run.parent}</Link>.
+        </p>
+      )}
+      {run.child && run.child !== 'none' && (
+        <p>
+          The return is run <Link to={`/runs/${run.child}`}>{run.child}</Link>.
+        </p>
+      )}
+      {run.decisions.length > 0 && <Halt run={run} />}
+      <TideLine run={run} />
+      <div className="columns">
+        <section className="sheet parts" aria-label="parts">
+          <h2>Parts</h2>
+          <table>
+            <thead>
+              <tr>
+                <th>part</th>
+                <th>is</th>
+                <th>took, or takes</th>
+                <th>return path after it</th>
+              </tr>
+            </thead>
+            <tbody>
+              {run.blocks.map((b) => (
+                <tr key={b.number} aria-current={b.number === block?.number}>
+                  <td>
+                    <button type="button" onClick={() => setChosen(b.number === run.currentBlock ? undefined : b.number)}>
+                      <span className="figures">{b.number}</span> {b.title}
+                    </button>
+                  </td>
+                  <td className={`state-${b.status}`}>
+                    <span className="mark" aria-hidden="true">
+                      {mark(b.status)}
+                    </span>
+                    {b.status}
+                  </td>
+                  <td className="n">
+                    {b.begun
+                      ? span((Date.parse(b.ended ?? run.lastAt) - Date.parse(b.begun)) / 1000)
+                      : span(seconds(b.expected) + seconds(b.settle))}
+                  </td>
+                  <td className={`state-${b.return.state}`}>
+                    {words(b.return.state)}
+                    {seconds(b.return.length) > 0 && `, ${span(seconds(b.return.length))}`}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+        {block && (
+          <Members
+            block={block}
+            now={now}
+            onOutput={(attempt, title) => setShown({ attempt, title })}
+            onSign={(step) => {
+              const evidence = window.prompt(`${step.title}\n\nWhat did you do or see?`);
+              if (evidence) sign.mutate({ step, evidence });
+            }}
+          />
+        )}
+      </div>
+      {shown && <Output run={run.run} attempt={shown.attempt} title={shown.title} onClose={() => setShown(undefined)} />}
+    </>
+  );
+}

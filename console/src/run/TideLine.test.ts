@@ -1,0 +1,62 @@
+import { describe, expect, it } from 'vitest';
+import type { Block, Run } from '../shared/api';
+import { mark, seconds, span } from '../shared/words';
+import { arrivals, planned } from './TideLine';
+
+const step = (status: 'done' | 'working', ended?: string) => ({
+  id: 's',
+  title: 't',
+  status,
+  ended,
+  attempts: 0,
+  person: false,
+  overdue: false,
+});
+const wave = (number: number, done: boolean): Block => ({
+  number,
+  move: 1,
+  phase: 'roll',
+  wave: number,
+  title: '',
+  status: done ? 'done' : 'ahead',
+  expected: 'PT10M',
+  settle: 'PT0S',
+  componentsOut: [],
+  return: { state: 'clean', length: 'PT0S', why: '' },
+  lanes: [
+    {
+      subject: `a/n${String(number)}`,
+      steps: [step(done ? 'done' : 'working', done ? `2026-11-22T01:0${String(number)}:00Z` : undefined)],
+    },
+  ],
+});
+const run = {
+  tide: [{ component: 'a', from: '1', to: '2', old: 1, new: 1 }],
+  blocks: [wave(1, true), wave(2, false)],
+  lastAt: '2026-11-22T01:05:00Z',
+} as unknown as Run;
+
+describe('the tide line', () => {
+  it('rises by a member when its lane is done, and not before', () => {
+    expect(arrivals(run)).toEqual([{ at: Date.parse('2026-11-22T01:01:00Z'), share: 0.5 }]);
+  });
+  it('draws the plan over the span from start to end', () => {
+    expect(planned(run, 0, 100)).toEqual([
+      { at: 50, share: 0.5 },
+      { at: 100, share: 1 },
+    ]);
+  });
+});
+
+describe('words', () => {
+  it('reads ISO 8601 durations', () => {
+    expect(seconds('PT1H2M3.5S')).toBe(3723.5);
+    expect(seconds('P1DT2H')).toBe(93600);
+  });
+  it('writes spans in the units that matter', () => {
+    expect([span(40), span(360), span(5100), span(7200)]).toEqual(['40 s', '6 min', '1 h 25 min', '2 h']);
+  });
+  it('gives every state a shape of its own kind', () => {
+    expect(new Set(['done', 'failed', 'ahead', 'returned', 'held', 'at work'].map(mark)).size).toBe(6);
+  });
+});

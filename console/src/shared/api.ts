@@ -1,0 +1,152 @@
+/** Shapes of the service's answers that the console reads; the service's OpenAPI document is their source. */
+export type StepStatus = 'pending' | 'working' | 'done' | 'failed';
+export interface Step {
+  id: string;
+  title: string;
+  status: StepStatus;
+  begun?: string;
+  ended?: string;
+  why?: string;
+  attempt?: string;
+  attempts: number;
+  person: boolean;
+  overdue: boolean;
+}
+export interface Lane {
+  subject: string;
+  state?: string;
+  steps: Step[];
+}
+export interface ReturnPath {
+  state: 'clean' | 'with-loss' | 'closed';
+  length: string;
+  why: string;
+}
+export interface Block {
+  number: number;
+  move: number;
+  phase: string;
+  wave: number;
+  title: string;
+  status: string;
+  begun?: string;
+  ended?: string;
+  expected: string;
+  settle: string;
+  componentsOut: string[];
+  return: ReturnPath;
+  lanes: Lane[];
+}
+export interface Decision {
+  decision: 'try-again' | 'return-as-far-as' | 'stop-here';
+  means: string;
+}
+export interface Tide {
+  component: string;
+  from: string;
+  to: string;
+  old: number;
+  new: number;
+}
+export interface Point {
+  planned: { id: string; member: string; version: string };
+  capturedAt: string;
+  verified?: string;
+  bytes: number;
+}
+export interface Run {
+  run: string;
+  label: string;
+  status: string;
+  plan: string;
+  kind: string;
+  by: string;
+  parent?: string;
+  child?: string;
+  started?: string;
+  ended?: string;
+  lastAt: string;
+  sequence: number;
+  stepsDone: number;
+  stepsTotal: number;
+  share: number;
+  planned: string;
+  forecastEnd?: string;
+  currentBlock: number;
+  waitsFor?: string;
+  halt?: string;
+  decisions: Decision[];
+  goal: string[];
+  tide: Tide[];
+  blocks: Block[];
+  points: Point[];
+  measures: string[];
+}
+export interface RunLine {
+  run: string;
+  label: string;
+  status: string;
+  kind: string;
+  parent?: string;
+  opened: string;
+  started?: string;
+  ended?: string;
+  share: number;
+  by: string;
+}
+export interface ComponentLine {
+  component: string;
+  product: string;
+  site?: string;
+  versions: string;
+  mixed: boolean;
+  members: { member: string; inService: boolean; running?: string; read: boolean }[];
+}
+export interface Estate {
+  estate: string;
+  title: string;
+  class: string;
+  zone: string;
+  surveyed?: string;
+  components: ComponentLine[];
+}
+export interface ReturnOutlook {
+  open: boolean;
+  length?: string;
+  loss?: string[];
+  goal?: string[];
+  blocks?: string[];
+  why?: string[];
+}
+
+/** A refusal of the service, with what to do about it. */
+export class Refused extends Error {}
+
+const nameKey = 'tide-step-name';
+export const actingName = () => localStorage.getItem(nameKey) ?? '';
+export const setActingName = (name: string) => localStorage.setItem(nameKey, name.trim());
+
+async function answer(response: Response): Promise<unknown> {
+  const text = await response.text();
+  const body: unknown = text.length > 0 && response.headers.get('content-type')?.includes('json') ? JSON.parse(text) : text;
+  if (response.ok) return body;
+  const refusal = body as { title?: string; problems?: { what: string; hint?: string }[] };
+  const said = refusal.problems?.map((p) => `${p.what}${p.hint ? ` — ${p.hint}` : ''}`).join('\n');
+  throw new Refused(said ?? refusal.title ?? `the service answered ${String(response.status)}`);
+}
+
+export const get = async <T>(path: string): Promise<T> => (await answer(await fetch(path))) as T;
+
+/** Posts with a fresh idempotency key and the acting name. */
+export const post = async (path: string, body: unknown = {}) =>
+  answer(
+    await fetch(path, {
+      method: 'POST',
+      headers: {
+        'Content-Type': 'application/json',
+        'Idempotency-Key': crypto.randomUUID(),
+        'Tide-Step-Name': encodeURIComponent(actingName()),
+      },
+      body: JSON.stringify(body),
+    }),
+  );

@@ -1,0 +1,36 @@
+# Sourced: starts the stand-in fleet and the service on the demo estate, and ends both with the script.
+bin=$PWD/bin
+port=${PORT:-7470} fleet_port=${FLEET_PORT:-7471} pace=${PACE:-60}
+work=$(mktemp -d)
+export TIDESTEP_DATA=${DATA:-$work/data} TIDESTEP_HOME=$work TIDESTEP_SERVER=http://127.0.0.1:$port TIDESTEP_NAME=${TIDESTEP_NAME:-Wren Hale}
+started=()
+
+end() {
+  trap - EXIT INT TERM
+  for pid in "${started[@]}"; do kill "$pid" 2>/dev/null || true; done
+  wait 2>/dev/null || true
+  rm -rf "$work"
+}
+trap end EXIT
+trap 'exit 130' INT TERM
+
+taken() { (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
+for pair in "$port:PORT" "$fleet_port:FLEET_PORT"; do
+  if taken "${pair%:*}"; then echo "port ${pair%:*} is taken; choose another: make $(basename "$0" .sh) ${pair#*:}=$((${pair%:*} + 100))" >&2; exit 3; fi
+done
+
+# The documents name the fleet's address; another port is written into copies of them.
+mkdir -p "$work/demo"
+cp -r demo/* "$work/demo/"
+sed -i "s/127.0.0.1:7471/127.0.0.1:$fleet_port/" "$work/demo/estate.yaml"
+"$bin/tidestep-standin" --estate "$work/demo/estate.yaml" --readings "$work/demo/readings.yaml" --port "$fleet_port" --pace "$pace" >"$work/fleet.log" 2>&1 &
+started+=($!)
+"$bin/tidestep-service" --port "$port" --pace "$pace" >"$work/service.log" 2>&1 &
+started+=($!)
+answers() { for _ in $(seq 300); do curl -fs -o /dev/null "$1" && return 0; sleep 0.05; done; cat "$work"/*.log >&2; return 1; }
+answers "http://127.0.0.1:$fleet_port/"
+answers "$TIDESTEP_SERVER/health/ready"
+digest() { sed -n 's/^  "digest": "\(.*\)",/\1/p'; }
+fault() { curl -fs -X POST "http://127.0.0.1:$fleet_port/faults" -H 'Content-Type: application/json' -d "$1"; }
+"$bin/tidestep" estate import "$work/demo/estate.yaml" "$work/demo/catalogue" "$work/demo/readings.yaml" >/dev/null
+"$bin/tidestep" survey take

@@ -1,0 +1,24 @@
+#!/usr/bin/env bash
+# Starts everything on the demo estate and waits for Ctrl-C. PORT, FLEET_PORT, PACE and DATA change the ports, the speed and the data folder.
+. "$(dirname "$0")/setup.sh"
+need curl curl
+. scripts/demo-up.sh
+# Trouble on purpose: the relay's package arrives broken on one node at first, and one gate does not come back from its first start.
+fault '{"node": "ss-rel-2", "verb": "install", "kind": "bad-checksum"}'
+fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
+relay=$("$bin/tidestep" run open "$("$bin/tidestep" plan make --goal "$work/demo/goals/relay.yaml" --format json | digest)" --label "South shore: relay to 3.2")
+season=$("$bin/tidestep" run open "$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)" --label "Tickets to 7.2, gates to 7.1")
+echo
+echo "Marram Ferries is ready: 48 simulated nodes, one minute of theirs takes $(awk "BEGIN { print 60 / $pace }") s here."
+echo
+echo "  console:  $("$bin/tidestep" console link)"
+echo "            Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
+echo "            Then try again, or return: the decision stands at the top with its return path."
+echo
+echo "  terminal: export TIDESTEP_DATA=$TIDESTEP_DATA TIDESTEP_SERVER=$TIDESTEP_SERVER TIDESTEP_NAME='$TIDESTEP_NAME'"
+echo "            bin/tidestep run start $relay --follow      the short one, with its halt"
+echo "            bin/tidestep run start $season --follow      the whole season's upgrade"
+echo "            bin/tidestep path --goal demo/goals/season.yaml"
+echo
+echo "Ctrl-C ends it all."
+while :; do sleep 1 & wait $!; done

@@ -1,0 +1,41 @@
+#!/usr/bin/env bash
+# The whole example to its end, without a person: the path, the plan, a halt, a return, and the season's upgrade. Exits 0 when all of it went as it must.
+. "$(dirname "$0")/setup.sh"
+need curl curl
+PACE=${PACE:-600} PORT=${PORT:-7480} FLEET_PORT=${FLEET_PORT:-7481}
+. scripts/demo-up.sh
+step() { echo; echo "== $*"; }
+
+step "the path to the season's goal"
+"$bin/tidestep" path --goal "$work/demo/goals/season.yaml"
+
+step "a short run that halts: the relay's package arrives broken on ss-rel-2"
+fault '{"node": "ss-rel-2", "verb": "install", "kind": "bad-checksum"}'
+plan=$("$bin/tidestep" plan make --goal "$work/demo/goals/relay.yaml" --format json | digest)
+run=$("$bin/tidestep" run open "$plan" --label "relay to 3.2")
+status=0
+"$bin/tidestep" run start "$run" --follow | tail -16 || status=${PIPESTATUS[0]}
+[ "$status" = 4 ] || { echo "expected a halt (exit status 4), found $status"; exit 1; }
+
+step "its return"
+"$bin/tidestep" run return-path "$run"
+"$bin/tidestep" run decide "$run" return --reason "not tonight" --follow | tail -3 || true
+"$bin/tidestep" run report "$run"
+state=$("$bin/tidestep" run show "$run" --format json || true)
+grep -q '"status": "returned"' <<<"$state"
+"$bin/tidestep" survey take
+
+step "the season's upgrade; a gate does not come back at first and is tried again"
+fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
+plan=$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)
+run=$("$bin/tidestep" run open "$plan" --label "tickets to 7.2, gates to 7.1")
+status=0
+"$bin/tidestep" run start "$run" --follow >"$work/season" || status=$?
+tail -14 "$work/season"
+[ "$status" = 4 ] || { echo "expected a halt (exit status 4), found $status"; exit 1; }
+"$bin/tidestep" run decide "$run" try-again --reason "it answers again" --follow | tail -18
+"$bin/tidestep" survey take
+"$bin/tidestep" estate show
+[ "$("$bin/tidestep" estate show --format json | grep -c '"versions": "7.[12]"')" = 3 ]
+echo
+echo "the example is done"

@@ -1,0 +1,185 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Http.Json;
+using System.Net.Sockets;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+
+namespace TideStep.Tests;
+
+/// <summary>The real thing on loopback: the stand-in fleet and the service as processes of their own, driven through the command line and the HTTP API.</summary>
+public sealed class DemoStack : IAsyncDisposable
+{
+    private static readonly string Root = FindRoot();
+    private static readonly string Configuration = AppContext.BaseDirectory.Contains("/Release/") ? "Release" : "Debug";
+
+    private readonly string _work = Directory.CreateTempSubdirectory("tidestep-test").FullName;
+    private readonly double _pace;
+    private Process? _fleet;
+    private Process? _service;
+
+    private DemoStack(double pace)
+    {
+        _pace = pace;
+        (Port, FleetPort) = (FreePort(), FreePort());
+        Service = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}") };
+        Fleet = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{FleetPort}") };
+    }
+
+    public int Port { get; }
+    public int FleetPort { get; }
+
+    /// <summary>The service's API with the access key and a name.</summary>
+    public HttpClient Service { get; }
+    public HttpClient Fleet { get; }
+    public string Work => _work;
+
+    /// <summary>A demo document, with the fleet's address of this stack.</summary>
+    public string Demo(string name) => Path.Combine(_work, "demo", name);
+
+    public static async Task<DemoStack> StartAsync(double pace = 600)
+    {
+        var stack = new DemoStack(pace);
+        try
+        {
+            foreach (var file in Directory.EnumerateFiles(Path.Combine(Root, "demo"), "*.yaml", SearchOption.AllDirectories))
+            {
+                var target = stack.Demo(Path.GetRelativePath(Path.Combine(Root, "demo"), file));
+                Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+                await File.WriteAllTextAsync(target, (await File.ReadAllTextAsync(file)).Replace("127.0.0.1:7471", $"127.0.0.1:{stack.FleetPort}"));
+            }
+            stack._fleet = stack.Launch("StandIn", "tidestep-standin", "--estate", stack.Demo("estate.yaml"), "--readings", stack.Demo("readings.yaml"), "--port", $"{stack.FleetPort}", "--pace", $"{pace}");
+            await stack.StartServiceAsync();
+            await Answers(stack.Fleet, "/");
+            stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
+            stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
+            await stack.Good("estate", "import", stack.Demo("estate.yaml"), stack.Demo("catalogue"), stack.Demo("readings.yaml"));
+            return stack;
+        }
+        catch { await stack.DisposeAsync(); throw; }
+    }
+
+    public string Key => File.ReadAllText(Path.Combine(_work, "data", "access.key")).Trim();
+
+    public async Task StartServiceAsync()
+    {
+        _service = Launch("Service", "tidestep-service", "--port", $"{Port}", "--pace", $"{_pace}", "--console", Path.Combine(Root, "console", "dist"));
+        await Answers(Service, "/health/ready");
+    }
+
+    /// <summary>Ends the service with SIGKILL: nothing of it runs to an end.</summary>
+    public async Task KillServiceAsync()
+    {
+        _service!.Kill();
+        await _service.WaitForExitAsync();
+    }
+
+    private static async Task Answers(HttpClient http, string path)
+    {
+        for (var until = DateTime.UtcNow.AddSeconds(30); ; await Task.Delay(30))
+        {
+            try { if ((await http.GetAsync(path)).IsSuccessStatusCode) return; } catch (HttpRequestException) when (DateTime.UtcNow < until) { /* not up yet */ }
+        }
+    }
+
+    private Process Launch(string project, string program, params string[] arguments)
+    {
+        var start = Program(project, program, arguments);
+        (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
+        var process = Process.Start(start)!;
+        process.OutputDataReceived += (_, e) => Log(e.Data);
+        process.ErrorDataReceived += (_, e) => Log(e.Data);
+        process.BeginOutputReadLine();
+        process.BeginErrorReadLine();
+        return process;
+    }
+
+    private void Log(string? line)
+    {
+        if (line is null) return;
+        lock (_work) File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
+    }
+
+    private ProcessStartInfo Program(string project, string program, string[] arguments)
+    {
+        var start = new ProcessStartInfo(Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program), arguments) { WorkingDirectory = Root };
+        start.Environment["TIDESTEP_DATA"] = Path.Combine(_work, "data");
+        start.Environment["TIDESTEP_HOME"] = _work;
+        start.Environment["TIDESTEP_NAME"] = "Wren Hale";
+        start.Environment["TIDESTEP_SERVER"] = $"http://127.0.0.1:{Port}";
+        return start;
+    }
+
+    public sealed record Ran(int Status, string Output, string Error);
+
+    /// <summary>Runs <c>tidestep</c> to its end.</summary>
+    public async Task<Ran> Cli(params string[] arguments)
+    {
+        var start = Program("Cli", "tidestep", arguments);
+        (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
+        using var process = Process.Start(start)!;
+        var (output, error) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
+        using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(3));
+        try { await process.WaitForExitAsync(limit.Token); }
+        catch (OperationCanceledException) { process.Kill(); throw new TimeoutException($"tidestep {string.Join(' ', arguments)} did not end:\n{await output}"); }
+        return new Ran(process.ExitCode, await output, await error);
+    }
+
+    /// <summary>Runs <c>tidestep</c>, which must end with 0, and gives its output.</summary>
+    public async Task<string> Good(params string[] arguments)
+    {
+        var ran = await Cli(arguments);
+        return ran.Status == 0 ? ran.Output : throw new InvalidOperationException($"tidestep {string.Join(' ', arguments)} ended with {ran.Status}:\n{ran.Output}\n{ran.Error}\n{(File.Exists(Path.Combine(_work, "log")) ? await File.ReadAllTextAsync(Path.Combine(_work, "log")) : "")}");
+    }
+
+    /// <summary>Opens a run of the plan to a goal; it has not begun.</summary>
+    public async Task<string> OpenAsync(string goal = "goals/relay.yaml")
+    {
+        var digest = JsonDocument.Parse(await Good("plan", "make", "--goal", Demo(goal), "--format", "json")).RootElement.GetProperty("digest").GetString()!;
+        return JsonDocument.Parse(await Good("run", "open", digest, "--format", "json")).RootElement.GetProperty("run").GetString()!;
+    }
+
+    public Task FaultAsync(string node, string verb, string kind, double seconds = 0) => Fleet.PostAsJsonAsync("/faults", new { node, verb, kind, seconds });
+
+    public async Task<JsonObject> RunAsync(string run) => (await Service.GetFromJsonAsync<JsonObject>($"/api/runs/{run}"))!;
+
+    public async Task<JsonArray> JournalAsync(string run) => (await Service.GetFromJsonAsync<JsonArray>($"/api/runs/{run}/journal"))!;
+
+    /// <summary>What the fleet itself says was done.</summary>
+    public async Task<List<(string Node, string Verb, string What)>> DeedsAsync() =>
+        [.. (await Fleet.GetFromJsonAsync<JsonArray>("/record"))!.Select(d => ((string)d!["node"]!, (string)d["verb"]!, (string)d["what"]!))];
+
+    /// <summary>Waits until a run fulfils a condition.</summary>
+    public async Task<JsonObject> UntilAsync(string run, Func<JsonObject, bool> condition)
+    {
+        for (var until = DateTime.UtcNow.AddMinutes(2); ; await Task.Delay(20))
+        {
+            var now = await RunAsync(run);
+            if (condition(now)) return now;
+            if (DateTime.UtcNow > until) throw new TimeoutException($"run {run} is {now["status"]}, {now["halt"]}");
+        }
+    }
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    private static string FindRoot()
+    {
+        var at = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(at, "TideStep.slnx"))) at = Path.GetDirectoryName(at)!;
+        return at;
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var process in new[] { _service, _fleet })
+            if (process is { HasExited: false }) { process.Kill(); await process.WaitForExitAsync(); }
+        Service.Dispose();
+        Fleet.Dispose();
+        Directory.Delete(_work, recursive: true);
+    }
+}

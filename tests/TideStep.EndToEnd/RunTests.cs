@@ -1,0 +1,139 @@
+using TideStep.Tests;
+
+namespace TideStep.EndToEnd;
+
+public sealed class RunTests
+{
+    [Fact]
+    public async Task A_run_upgrades_every_member_and_reports_it()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        var run = await stack.OpenAsync();
+        var followed = await stack.Cli("run", "start", run, "--follow");
+        Assert.Equal(0, followed.Status);
+        Assert.Contains("ended: completed", followed.Output);
+        var report = await stack.Good("run", "report", run);
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" }) Assert.Contains($"| relay-south/{node} | 3.1 | 3.2 |", report);
+        Assert.Contains("started by Wren Hale", report);
+        var points = await stack.Good("point", "list", "--format", "json");
+        Assert.Equal(3, points.Split("\"state\": \"usable\"").Length - 1);
+        Assert.Contains("is met already", (await stack.Cli("plan", "make", "--goal", stack.Demo("goals/relay.yaml"))).Error + await AfterSurvey(stack));
+    }
+
+    private static async Task<string> AfterSurvey(DemoStack stack)
+    {
+        await stack.Good("survey", "take");
+        return (await stack.Cli("plan", "make", "--goal", stack.Demo("goals/relay.yaml"))).Error;
+    }
+
+    [Fact]
+    public async Task A_failure_halts_with_the_rest_untouched_and_the_return_restores()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        await stack.FaultAsync("ss-rel-2", "install", "bad-checksum");
+        var run = await stack.OpenAsync();
+        var halted = await stack.Cli("run", "start", run, "--follow");
+        Assert.Equal(4, halted.Status);
+        Assert.Contains("checksum differs", halted.Output);
+        Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Node == "ss-rel-3");
+        Assert.Equal(0, (await stack.Cli("run", "return-path", run)).Status);
+        await stack.Cli("run", "decide", run, "return", "--reason", "not tonight", "--follow");
+        Assert.Equal("returned", (string?)(await stack.RunAsync(run))["status"]);
+        var report = await stack.Good("run", "report", run);
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" }) Assert.Contains($"| relay-south/{node} | 3.1 | 3.1 |", report);
+        Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Node == "ss-rel-3");
+    }
+
+    [Fact]
+    public async Task Trying_again_goes_on_to_the_end()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        await stack.FaultAsync("ss-rel-2", "start", "fail-once");
+        var run = await stack.OpenAsync();
+        Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
+        Assert.Equal(0, (await stack.Cli("run", "decide", run, "try-again", "--follow")).Status);
+        Assert.Single(await stack.DeedsAsync(), d => d is { Node: "ss-rel-2", Verb: "install", What: "begun" });
+    }
+
+    [Fact]
+    public async Task Stopping_here_ends_the_run_and_frees_what_it_held()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        await stack.FaultAsync("ss-rel-1", "capture", "disk-full");
+        var run = await stack.OpenAsync();
+        var halted = await stack.Cli("run", "start", run, "--follow");
+        Assert.Equal(4, halted.Status);
+        Assert.Contains("no space left", halted.Output);
+        Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Verb == "install");
+        await stack.Good("run", "decide", run, "stop-here");
+        await stack.UntilAsync(run, r => (string?)r["status"] == "stopped-here");
+        await stack.Good("survey", "take");
+        Assert.Contains("relay-south", await stack.Good("estate", "show"));
+    }
+
+    [Fact]
+    public async Task A_held_run_starts_nothing_until_it_goes_on()
+    {
+        await using var stack = await DemoStack.StartAsync(pace: 300);
+        var run = await stack.OpenAsync();
+        await stack.Good("run", "start", run);
+        await stack.Good("run", "hold", run);
+        await stack.UntilAsync(run, r => (string?)r["status"] == "held");
+        var deeds = (await stack.DeedsAsync()).Count(d => d.What == "begun");
+        var again = await stack.Cli("run", "hold", run);
+        Assert.Equal(1, again.Status);
+        Assert.Equal(deeds, (await stack.DeedsAsync()).Count(d => d.What == "begun"));
+        await stack.Good("run", "go-on", run);
+        Assert.Equal(0, (await stack.Cli("run", "follow", run)).Status);
+    }
+
+    [Fact]
+    public async Task A_node_that_loses_contact_for_a_while_is_waited_for()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        var run = await stack.OpenAsync();
+        await stack.Good("run", "start", run);
+        await stack.UntilAsync(run, r => (int)r["currentBlock"]! == 2);
+        await stack.FaultAsync("ss-rel-2", "*", "lose-contact", seconds: 120);
+        Assert.Equal(0, (await stack.Cli("run", "follow", run)).Status);
+        Assert.Single(await stack.DeedsAsync(), d => d is { Node: "ss-rel-2", Verb: "install", What: "begun" });
+    }
+
+    [Fact]
+    public async Task A_missing_attempt_record_that_may_not_be_repeated_halts_only_where_the_probe_can_not_tell()
+    {
+        await using var stack = await DemoStack.StartAsync(pace: 300);
+        await stack.FaultAsync("ss-rel-1", "install", "record-torn");
+        var run = await stack.OpenAsync();
+        var halted = await stack.Cli("run", "start", run, "--follow");
+        Assert.Equal(4, halted.Status);
+        Assert.Contains("no record of how", halted.Output);
+        Assert.Single(await stack.DeedsAsync(), d => d is { Node: "ss-rel-1", Verb: "command", What: "begun" });
+    }
+
+    [Fact]
+    public async Task The_service_may_be_killed_at_any_moment_and_nothing_is_done_twice()
+    {
+        await using var stack = await DemoStack.StartAsync(pace: 300);
+        var run = await stack.OpenAsync();
+        await stack.Good("run", "start", run);
+        var kills = 0;
+        for (var length = 4; ; length += 6)
+        {
+            var now = await stack.UntilAsync(run, r => (long)r["sequence"]! >= length || r["ended"] is not null);
+            if (now["ended"] is not null) break;
+            await stack.KillServiceAsync();
+            kills++;
+            await stack.StartServiceAsync();
+        }
+        Assert.True(kills >= 6, $"only {kills} kills");
+        Assert.Equal("completed", (string?)(await stack.RunAsync(run))["status"]);
+        var deeds = await stack.DeedsAsync();
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" })
+            foreach (var verb in new[] { "stop", "install", "start" })
+                Assert.Single(deeds, d => d.Node == node && d.Verb == verb && d.What == "begun");
+        // One at a time: a node's install begins only after the one before it was started again.
+        var order = deeds.Where(d => d.Verb is "stop" or "start" && d.What == "done").Select(d => (d.Node, d.Verb)).ToList();
+        for (var i = 0; i < order.Count; i += 2) Assert.Equal((order[i].Node, "stop", order[i].Node, "start"), (order[i].Node, order[i].Verb, order[i + 1].Node, order[i + 1].Verb));
+    }
+}

@@ -9,3 +9,5 @@ check() {
   fi
 }
 check "C# formatting" dotnet format TideStep.slnx --verify-no-changes --no-restore --severity warn
+check "console: types, lint, formatting" npm --prefix console run --silent check
+check "console: tests" npm --prefix console run --silent test

@@ -2,8 +2,15 @@
 # Sets up, checks formatting, builds, and runs every test; ends with "N passed, N failed".
 . "$(dirname "$0")/setup.sh"
 need chromium chromium
+need curl curl
+need ssh openssh-client
+need mmdebstrap mmdebstrap
+need ip iproute2
+. scripts/postgres.sh
 log=$(mktemp -d)
-trap 'rm -rf "$log"' EXIT
+trap 'pg_end; rm -rf "$log"' EXIT
+
+make --no-print-directory build || { echo "0 passed, 1 failed"; exit 1; }
 
 dotnet build TideStep.slnx -v q -c Release --nologo 2>&1 | tee "$log/build" | grep -E "error|warn" | sort -u | head -40 || true
 grep -q "Build succeeded" "$log/build" || grep -q "0 Error" "$log/build" || { tail -5 "$log/build"; echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }

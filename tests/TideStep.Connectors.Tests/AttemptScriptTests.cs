@@ -1,0 +1,100 @@
+using System.Diagnostics;
+using System.Text;
+
+namespace TideStep.Connectors.Tests;
+
+/// <summary>The wrapper that runs on far sides, run here in a folder of its own.</summary>
+public sealed class AttemptScriptTests : IDisposable
+{
+    private readonly string _state = Directory.CreateTempSubdirectory("tidestep-attempt").FullName;
+
+    public AttemptScriptTests()
+    {
+        using var script = new StreamReader(typeof(Ssh.SshConnector).Assembly.GetManifestResourceStream("TideStep.Connectors.Ssh.attempt.sh")!);
+        File.WriteAllText(Path.Combine(_state, "attempt.sh"), script.ReadToEnd());
+    }
+
+    private static string Argv(params string[] arguments) => string.Join(',', arguments.Select(a => Convert.ToBase64String(Encoding.UTF8.GetBytes(a))));
+
+    private string Run(params string[] arguments)
+    {
+        var start = new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), .. arguments]) { RedirectStandardOutput = true };
+        start.Environment["TIDESTEP_STATE"] = _state;
+        using var process = Process.Start(start)!;
+        var output = process.StandardOutput.ReadToEnd();
+        process.WaitForExit();
+        return output.TrimEnd('\n');
+    }
+
+    private string Begin(string id, long epoch = 1, long position = 1, long sent = 0, params string[] argv) =>
+        Run("begin", "t1", id, $"{epoch}", $"{position}", "60", $"{(sent == 0 ? DateTimeOffset.UtcNow.ToUnixTimeSeconds() : sent)}", "10", Argv(argv));
+
+    [Fact]
+    public void A_command_ends_with_its_status_and_output() => Assert.Equal("ended 3\nout", Begin("a1", argv: ["sh", "-c", "echo out; exit 3"]));
+
+    [Theory]
+    [InlineData("plain")]
+    [InlineData("a 'quoted' \"name\" with $HOME `date` and ; rm -rf *")]
+    [InlineData("two\nlines\n")]
+    [InlineData("")]
+    [InlineData("-n")]
+    [InlineData("ümläut, with comma")]
+    public void Arguments_arrive_as_they_were_given(string argument) => Assert.Equal($"ended 0\n[{argument}]", Begin("a1", argv: ["printf", "[%s]", argument]));
+
+    [Fact]
+    public void An_attempt_that_is_known_is_refused_and_not_run_again()
+    {
+        var mark = Path.Combine(_state, "mark");
+        Begin("a1", argv: ["sh", "-c", $"echo x >> {mark}"]);
+        Assert.StartsWith("refused the attempt is known", Begin("a1", argv: ["sh", "-c", $"echo x >> {mark}"]));
+        Assert.Equal("x\n", File.ReadAllText(mark));
+    }
+
+    [Fact]
+    public void A_raised_epoch_refuses_every_older_owner()
+    {
+        Assert.Equal("fence 0 0", Run("raise", "t1", "5", "40"));
+        Assert.StartsWith("refused epoch 4 is below 5", Begin("a1", epoch: 4, argv: ["true"]));
+        Assert.StartsWith("ended 0", Begin("a2", epoch: 5, argv: ["true"]));
+        Assert.Equal("fence 5 40", Run("raise", "t1", "6", "30"));
+    }
+
+    [Fact]
+    public void An_attempt_that_comes_too_late_is_refused() => Assert.StartsWith("refused its start-by time", Begin("a1", sent: 1000, argv: ["true"]));
+
+    [Fact]
+    public void Installations_do_not_fence_each_other()
+    {
+        Run("raise", "t2", "9", "9");
+        Assert.StartsWith("ended 0", Begin("a1", argv: ["true"]));
+    }
+
+    [Fact]
+    public void What_never_began_is_unknown() => Assert.Equal("unknown", Run("status", "t1", "nothing", "0"));
+
+    [Fact]
+    public void A_running_attempt_says_so_and_shows_its_output()
+    {
+        var gate = Path.Combine(_state, "gate");
+        Run("begin", "t1", "a1", "1", "1", "60", $"{DateTimeOffset.UtcNow.ToUnixTimeSeconds()}", "0", Argv("sh", "-c", $"echo half; while [ ! -e {gate} ]; do sleep 0.02; done"));
+        Assert.StartsWith("running", Run("status", "t1", "a1", "0"));
+        File.WriteAllText(gate, "");
+        Assert.Equal("ended 0\nhalf", Run("status", "t1", "a1", "20"));
+    }
+
+    [Fact]
+    public void A_capture_is_whole_or_said_not_to_be()
+    {
+        var (data, place) = (Path.Combine(_state, "data"), Path.Combine(_state, "points/p.tar.gz"));
+        Directory.CreateDirectory(data);
+        File.WriteAllText(Path.Combine(data, "f"), "content");
+        var answer = System.Text.Json.Nodes.JsonNode.Parse(Run("capture", place, data))!;
+        Assert.Equal(2, (int)answer["entries"]!);
+        Assert.StartsWith("whole", Run("check", place, (string)answer["sha256"]!));
+        File.AppendAllText(place, "x");
+        Assert.StartsWith("checksum differs", Run("check", place, (string)answer["sha256"]!));
+    }
+
+    public void Dispose() => Directory.Delete(_state, true);
+
+}

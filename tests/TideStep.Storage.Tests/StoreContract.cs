@@ -1,0 +1,166 @@
+using TideStep.Core.Runs;
+using TideStep.Storage;
+
+namespace TideStep.Storage.Tests;
+
+/// <summary>What every store must do; run once for each database.</summary>
+public abstract class StoreContract : IAsyncLifetime
+{
+    private SqlStore _store = null!;
+
+    protected abstract SqlStore Open();
+
+    public ValueTask InitializeAsync()
+    {
+        _store = Open();
+        return ValueTask.CompletedTask;
+    }
+
+    public virtual async ValueTask DisposeAsync()
+    {
+        if (_store is not null) await _store.DisposeAsync();
+        GC.SuppressFinalize(this);
+    }
+
+    private static readonly DateTimeOffset Now = new(2026, 11, 22, 1, 0, 0, TimeSpan.Zero);
+
+    private async Task<(string Run, long Epoch)> RunAsync(string? parent = null)
+    {
+        var run = "r" + Guid.NewGuid().ToString("N")[..8];
+        await _store.CreateRunAsync(new StoredRun(run, "sha256:x", parent, Now, 0, null, null), new Opened("sha256:x", "label", "Wren", parent), Now, default);
+        return (run, await _store.TakeOwnershipAsync(run, "one", default));
+    }
+
+    [Fact]
+    public async Task Entries_come_back_as_they_were_appended()
+    {
+        var (run, epoch) = await RunAsync();
+        await _store.AppendAsync(run, epoch, 1, [new Started("Wren"), new Intended("s", "a1", 1, "n1", true)], Now.AddSeconds(1), default);
+        var journal = await _store.ReadAsync(run, 0, default);
+        Assert.Equal([1, 2, 3], journal.Select(e => e.Sequence));
+        Assert.Equal(new Intended("s", "a1", 1, "n1", true), journal[2].Event);
+        Assert.Equal(Now.AddSeconds(1), journal[2].At);
+        Assert.Equal(epoch, journal[2].Epoch);
+        Assert.Single(await _store.ReadAsync(run, 2, default));
+    }
+
+    [Fact]
+    public async Task A_second_owner_shuts_the_first_one_out()
+    {
+        var (run, first) = await RunAsync();
+        var second = await _store.TakeOwnershipAsync(run, "two", default);
+        Assert.True(second > first);
+        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(run, first, 1, [new Held()], Now, default));
+        await _store.AppendAsync(run, second, 1, [new Held()], Now, default);
+        Assert.Equal(2, (await _store.ReadAsync(run, 0, default)).Count);
+    }
+
+    [Fact]
+    public async Task An_append_out_of_sequence_is_refused_whole()
+    {
+        var (run, epoch) = await RunAsync();
+        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(run, epoch, 5, [new Held(), new Held()], Now, default));
+        Assert.Single(await _store.ReadAsync(run, 0, default));
+    }
+
+    [Fact]
+    public async Task Epochs_rise_over_all_runs()
+    {
+        var (_, one) = await RunAsync();
+        var (_, two) = await RunAsync();
+        Assert.True(two > one);
+    }
+
+    [Fact]
+    public async Task Many_writers_at_once_lose_nothing()
+    {
+        var runs = new List<(string Run, long Epoch)>();
+        for (var i = 0; i < 8; i++) runs.Add(await RunAsync());
+        await Task.WhenAll(runs.Select(async r => { for (var i = 1; i <= 25; i++) await _store.AppendAsync(r.Run, r.Epoch, i, [new BlockEntered(i)], Now, default); }));
+        foreach (var (run, _) in runs) Assert.Equal(26, (await _store.ReadAsync(run, 0, default)).Count);
+        Assert.Equal(await _store.LastPositionAsync(default), await _store.LastPositionAsync(default));
+    }
+
+    [Fact]
+    public async Task An_ended_run_is_open_no_more()
+    {
+        var (run, epoch) = await RunAsync();
+        Assert.Contains(await _store.RunsAsync(true, 1000, null, default), r => r.Id == run);
+        await _store.AppendAsync(run, epoch, 1, [new Ended(RunEnd.Completed)], Now, default);
+        Assert.DoesNotContain(await _store.RunsAsync(true, 1000, null, default), r => r.Id == run);
+        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.TakeOwnershipAsync(run, "late", default));
+    }
+
+    [Fact]
+    public async Task Reservations_are_all_or_none()
+    {
+        var (a, b) = ("ra" + Guid.NewGuid(), "rb" + Guid.NewGuid());
+        var (x, y, z) = (a + "x", a + "y", a + "z");
+        Assert.Empty(await _store.ReserveAsync(a, [x, y], default));
+        Assert.Equal([(y, a)], await _store.ReserveAsync(b, [y, z], default));
+        Assert.Empty(await _store.ReserveAsync("rc" + a, [z], default));
+        await _store.ReleaseAsync(a, default);
+        Assert.Empty(await _store.ReserveAsync(b, [y], default));
+    }
+
+    [Fact]
+    public async Task Documents_keep_every_revision_and_the_same_text_makes_none()
+    {
+        var id = Guid.NewGuid().ToString("N");
+        StoredDocument Of(string body) => new("product", id, 0, "d" + body, body, Now, "Wren");
+        await _store.SaveAsync([Of("one")], default);
+        await _store.SaveAsync([Of("one")], default);
+        Assert.Equal(2, (await _store.SaveAsync([Of("two")], default))[0].Revision);
+        Assert.Equal("two", (await _store.FindAsync("product", id, default))!.Body);
+        Assert.Equal("one", (await _store.FindAsync("product", id, 1, default))!.Body);
+        Assert.Single(await _store.LatestAsync("product", default), d => d.Id == id);
+    }
+
+    [Fact]
+    public async Task A_setting_is_made_once()
+    {
+        var name = Guid.NewGuid().ToString();
+        Assert.Equal("first", await _store.SettingAsync(name, () => "first", default));
+        Assert.Equal("first", await _store.SettingAsync(name, () => "second", default));
+    }
+
+    [Fact]
+    public async Task Plans_outputs_and_answers_come_back()
+    {
+        var key = Guid.NewGuid().ToString();
+        await _store.SavePlanAsync(new StoredPlan("sha256:" + key, "marram", "upgrade", "{}", Now, "Wren"), default);
+        Assert.Equal("marram", (await _store.FindPlanAsync("sha256:" + key, default))!.Estate);
+        await _store.SaveOutputAsync(key, "a1", "half", default);
+        await _store.SaveOutputAsync(key, "a1", "whole", default);
+        Assert.Equal("whole", await _store.FindOutputAsync(key, "a1", default));
+        await _store.SaveAnswerAsync(key, "print", "body", Now, default);
+        Assert.Equal(("print", "body"), await _store.FindAnswerAsync(key, default));
+        Assert.Null(await _store.FindAnswerAsync("none", default));
+    }
+}
+
+public sealed class SqliteStoreTests : StoreContract
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("tidestep-store").FullName;
+
+    protected override SqlStore Open() => new SqliteStore(Path.Combine(_folder, "t.db"));
+
+    public override async ValueTask DisposeAsync()
+    {
+        await base.DisposeAsync();
+        Directory.Delete(_folder, true);
+    }
+
+    [Fact]
+    public void A_second_process_on_the_same_file_is_refused() => Assert.Throws<StoreUnavailableException>(() => new SqliteStore(Path.Combine(_folder, "t.db")));
+}
+
+public sealed class PostgresStoreTests : StoreContract
+{
+    protected override SqlStore Open()
+    {
+        var text = Environment.GetEnvironmentVariable("TIDESTEP_TEST_POSTGRES");
+        Assert.SkipWhen(text is null, "no PostgreSQL server was given in TIDESTEP_TEST_POSTGRES; scripts/test.sh starts one");
+        return new PostgresStore(text!);
+    }
+}

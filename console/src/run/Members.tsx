@@ -20,7 +20,9 @@ export function Members({
     <section className="sheet" aria-label="members">
       <h2>
         {block.title}: {block.status}
-        {seconds(block.settle) > 0 && `, then ${span(seconds(block.settle))} to settle`}
+        {seconds(block.settle) > 0 &&
+          !['settling', 'done', 'failed'].includes(block.status) &&
+          `, then ${span(seconds(block.settle))} to settle`}
       </h2>
       {block.componentsOut.length > 0 && <p>Out of service with it: {block.componentsOut.join(', ')}.</p>}
       <table>
@@ -67,7 +69,7 @@ export function Members({
                 <td>
                   {lane.steps
                     .filter((s) => s.attempt)
-                    .slice(-2)
+                    .slice(-1)
                     .map((s) => (
                       <button type="button" key={s.id} onClick={() => onOutput(s.attempt ?? '', `${s.title}, ${lane.subject}`)}>
                         {s.title}

@@ -1,7 +1,7 @@
 import type { Run } from '../shared/api';
 import { seconds } from '../shared/words';
 
-const width = 1000;
+const width = 1240;
 const height = 170;
 const left = 44;
 const right = 12;
@@ -63,7 +63,6 @@ export function TideLine({ run }: { run: Run }) {
     <svg
       className="tide-line"
       viewBox={`0 0 ${String(width)} ${String(height)}`}
-      preserveAspectRatio="none"
       role="img"
       aria-label={`Tide line: ${String(came.length)} of ${String(total)} members are on their new version`}
     >

@@ -13,6 +13,8 @@ public static class EntryRoutes
             http.Response.Cookies.Append(AccessRules.Cookie, key.Value, new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Strict, IsEssential = true, MaxAge = TimeSpan.FromDays(30) });
             return Results.Redirect("/");
         }).ExcludeFromDescription();
+        app.MapGet("/schemas/{kind}", (string kind) => typeof(EntryRoutes).Assembly.GetManifestResourceStream($"schemas/{kind}.schema.json") is { } schema
+            ? Results.Stream(schema, "application/schema+json") : Answers.Problem(404, new Core.Documents.Problem($"there is no schema '{kind}'", null, "Known: estate, product, readings, goal, path."))).WithSummary("The JSON Schema of a kind of document");
         app.MapPost("/api/links", (HttpContext http) => new { link = $"http://{http.Request.Host}/enter/{key.NewTicket()}" }).WithSummary("A one-time link into the console");
     }
 }

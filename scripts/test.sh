@@ -14,7 +14,7 @@ make --no-print-directory build || { echo "0 passed, 1 failed"; exit 1; }
 
 dotnet build TideStep.slnx -v q -c Release --nologo 2>&1 | tee "$log/build" | grep -E "error|warn" | sort -u | head -40 || true
 grep -q "Build succeeded" "$log/build" || grep -q "0 Error" "$log/build" || { tail -5 "$log/build"; echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }
-passed=0 failed=0
+passed=0 failed=0 skipped=0
 for project in tests/*/*.csproj; do
   name=$(basename "$project" .csproj)
   start=$SECONDS
@@ -22,11 +22,13 @@ for project in tests/*/*.csproj; do
   line=$(grep -E "Total: [0-9]+" "$log/$name" | tail -1 || true)
   total=$(sed -nE 's/.*Total: ([0-9]+).*/\1/p' <<<"$line")
   bad=$(sed -nE 's/.*Errors: ([0-9]+), Failed: ([0-9]+).*/\1 \2/p' <<<"$line" | awk '{print $1+$2}')
-  if [ -z "$total" ]; then cat "$log/$name"; total=1 bad=1; fi
+  skip=$(sed -nE 's/.*Skipped: ([0-9]+).*/\1/p' <<<"$line")
+  if [ -z "$total" ]; then cat "$log/$name"; total=1 bad=1 skip=0; fi
   [ "$bad" = 0 ] || grep -vE "Discover|Starting|Finished" "$log/$name" | head -120
-  echo "$name: $((total - bad)) passed, $bad failed ($((SECONDS - start)) s)"
-  passed=$((passed + total - bad)) failed=$((failed + bad))
+  echo "$name: $((total - bad - skip)) passed, $bad failed, $skip skipped ($((SECONDS - start)) s)"
+  passed=$((passed + total - bad - skip)) failed=$((failed + bad)) skipped=$((skipped + skip))
 done
 . scripts/test-more.sh
+[ "$skipped" = 0 ] || echo "skipped: $skipped"
 echo "$passed passed, $failed failed"
 [ "$failed" = 0 ]

@@ -9,9 +9,18 @@ internal sealed class FleetClock(double pace)
     // Spans of the fleet's own time; the pace divides them.
     private static readonly Dictionary<string, TimeSpan> Spans = new()
     {
-        ["install"] = TimeSpan.FromMinutes(2), ["start"] = TimeSpan.FromSeconds(40), ["stop"] = TimeSpan.FromSeconds(30), ["restart-service"] = TimeSpan.FromSeconds(50), ["restart-node"] = TimeSpan.FromMinutes(3),
-        ["capture"] = TimeSpan.FromMinutes(2), ["check-point"] = TimeSpan.FromSeconds(20), ["command"] = TimeSpan.FromSeconds(20), ["send"] = TimeSpan.FromSeconds(30), ["catch-up"] = TimeSpan.FromSeconds(45),
-        ["drain"] = TimeSpan.FromSeconds(40), ["late"] = TimeSpan.FromMinutes(10),
+        ["install"] = TimeSpan.FromMinutes(2),
+        ["start"] = TimeSpan.FromSeconds(40),
+        ["stop"] = TimeSpan.FromSeconds(30),
+        ["restart-service"] = TimeSpan.FromSeconds(50),
+        ["restart-node"] = TimeSpan.FromMinutes(3),
+        ["capture"] = TimeSpan.FromMinutes(2),
+        ["check-point"] = TimeSpan.FromSeconds(20),
+        ["command"] = TimeSpan.FromSeconds(20),
+        ["send"] = TimeSpan.FromSeconds(30),
+        ["catch-up"] = TimeSpan.FromSeconds(45),
+        ["drain"] = TimeSpan.FromSeconds(40),
+        ["late"] = TimeSpan.FromMinutes(10),
     };
 
     public DateTimeOffset Now => DateTimeOffset.UtcNow;

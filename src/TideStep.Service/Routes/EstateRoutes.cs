@@ -41,7 +41,10 @@ public static class EstateRoutes
         }).WithSummary("Read every member live");
         api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) => (await desk.CatalogueAsync(ct)).Products.Select(p => new
         {
-            p.Id, p.Title, releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends }), jumps = p.Jumps.Select(j => new { j.Id, from = j.From.Text, to = j.To.Label, j.Down, methods = j.Methods.Select(m => m.Method), j.Closes }),
+            p.Id,
+            p.Title,
+            releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends }),
+            jumps = p.Jumps.Select(j => new { j.Id, from = j.From.Text, to = j.To.Label, j.Down, methods = j.Methods.Select(m => m.Method), j.Closes }),
         })).WithSummary("The products with their releases and jumps");
     }
 

@@ -1,6 +1,6 @@
+using TideStep.Core.Documents;
 using TideStep.Core.Paths;
 using TideStep.Core.Plans;
-using TideStep.Core.Documents;
 using TideStep.Engine;
 using TideStep.Service.Access;
 using TideStep.Storage;

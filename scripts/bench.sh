@@ -1,0 +1,15 @@
+#!/usr/bin/env bash
+# Measures, as ratios in one run, and writes docs/benchmarks.md. The SSH figure needs root, for the lab.
+. "$(dirname "$0")/setup.sh"
+out=$(mktemp -d)
+trap 'rm -rf "$out"; [ "$(id -u)" = 0 ] && lab/lab down' EXIT
+dotnet publish bench/Empty -c Release -o "$out/empty" -v q --nologo
+dotnet publish bench/TideStep.Bench -c Release -o "$out/bench" -v q --nologo
+keys=()
+if [ "$(id -u)" = 0 ]; then
+  need mmdebstrap mmdebstrap
+  need ssh openssh-client
+  lab/lab up 1
+  keys=(/run/tidestep-lab/keys)
+fi
+"$out/bench/TideStep.Bench" docs/benchmarks.md bin/tidestep-service "$out/empty/Empty" "${keys[@]}"

@@ -24,7 +24,7 @@ public sealed class PostgresStore : SqlStore
     protected override string ForUpdate => " for update";
     protected override string Identity => "bigint generated always as identity primary key";
 
-    protected override Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct) => Task.Run(() =>
+    protected override Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false) => Task.Run(() =>
     {
         try
         {

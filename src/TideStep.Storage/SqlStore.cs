@@ -11,7 +11,10 @@ namespace TideStep.Storage;
 public abstract class SqlStore : IJournal, IDocumentStore, IAsyncDisposable
 {
     /// <summary>Runs a unit of work that is durable, all of it or nothing, when the task ends.</summary>
-    protected abstract Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct);
+    /// <param name="work">What is done; where it throws nothing of it stays.</param>
+    /// <param name="ct">Cancels before it begins, never in the middle.</param>
+    /// <param name="single">Whether the work is one statement, which leaves nothing behind when it fails or finds nothing to do.</param>
+    protected abstract Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false);
 
     protected abstract Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct);
 
@@ -60,17 +63,34 @@ public abstract class SqlStore : IJournal, IDocumentStore, IAsyncDisposable
         return epoch;
     }, ct);
 
-    public Task<IReadOnlyList<JournalEntry>> AppendAsync(string run, long epoch, long expected, IReadOnlyList<RunEvent> events, DateTimeOffset at, CancellationToken ct) => WriteAsync(c =>
+    public Task<IReadOnlyList<JournalEntry>> AppendAsync(string run, long epoch, long expected, IReadOnlyList<RunEvent> events, DateTimeOffset at, CancellationToken ct)
     {
-        var owned = c.QuerySingleOrDefault<long?>($"select epoch from runs where id = @run{ForUpdate}", new { run });
-        if (owned != epoch) throw new StaleOwnerException($"run {run} is owned under epoch {owned}, not {epoch}");
-        var last = c.ExecuteScalar<long?>("select max(sequence) from journal where run = @run", new { run }) ?? 0;
-        if (last != expected) throw new StaleOwnerException($"the journal of run {run} has {last} entries, not {expected}");
         var entries = events.Select((e, i) => new JournalEntry(run, expected + 1 + i, epoch, at, e)).ToList();
-        foreach (var entry in entries) Insert(c, run, entry.Sequence, epoch, at, entry.Event);
-        if (events.OfType<Ended>().LastOrDefault() is { } ended) c.Execute("update runs set ended = @end where id = @run", new { end = RunReport.EndWord(ended.End), run });
-        return (IReadOnlyList<JournalEntry>)entries;
-    }, ct);
+        var bodies = events.Select(e => JsonSerializer.Serialize(e, Json.Options)).ToList();
+        var time = Text(at);
+        return WriteAsync(c =>
+        {
+            for (var i = 0; i < entries.Count; i++)
+                if (!AppendOne(c, run, epoch, entries[i].Sequence, time, bodies[i]))
+                    throw new StaleOwnerException($"run {run}: epoch {epoch} and entry {entries[i].Sequence} do not follow what the journal holds; another owner has it");
+            if (events.OfType<Ended>().LastOrDefault() is { } ended) c.Execute("update runs set ended = @end where id = @run", new { end = RunReport.EndWord(ended.End), run });
+            return (IReadOnlyList<JournalEntry>)entries;
+        }, ct, single: entries.Count == 1 && events[0] is not Ended);
+    }
+
+    /// <summary>Checks epoch and sequence in the statement that inserts; false where they do not fit. The unique key refuses whatever comes at the same moment.</summary>
+    protected const string AppendText = """
+        insert into journal (run, sequence, epoch, at, event)
+        select @run, @sequence, @epoch, @at, @body
+        where (select epoch from runs where id = @run) = @epoch and (select max(sequence) from journal where run = @run) = @sequence - 1
+        """;
+
+    /// <summary>Appends one entry if its epoch is the run's and its number the next.</summary>
+    protected virtual bool AppendOne(DbConnection c, string run, long epoch, long sequence, string at, string body)
+    {
+        c.QuerySingleOrDefault<long?>($"select epoch from runs where id = @run{ForUpdate}", new { run });
+        return c.Execute(AppendText, new { run, sequence, epoch, at, body }) == 1;
+    }
 
     private static void Insert(DbConnection c, string run, long sequence, long epoch, DateTimeOffset at, RunEvent e) =>
         c.Execute("insert into journal (run, sequence, epoch, at, event) values (@run, @sequence, @epoch, @at, @body)", new { run, sequence, epoch, at = Text(at), body = JsonSerializer.Serialize(e, Json.Options) });

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Upgrades three real hosts over SSH and checks the result from outside. With a word, one part alone: rolling, failing or killed.
+# Upgrades three real hosts over SSH and checks the result from outside. With a word, one part alone: refused, rolling, failing or killed.
 . "$(dirname "$0")/setup.sh"
 [ "$(id -u)" = 0 ] || { echo "the lab makes hosts in namespaces: run this as root" >&2; exit 3; }
 need mmdebstrap mmdebstrap
@@ -49,6 +49,26 @@ prepare() {
   for i in 1 2 3; do for _ in $(seq 100); do from_outside "$i" version >/dev/null 2>&1 && break; sleep 0.1; done; done
   serve
   "$bin/tidestep" estate import lab/documents/estate.yaml lab/documents/catalogue >/dev/null
+}
+
+refused() { # a host key that changed, and a login that is refused, are said as such
+  echo "0. a changed host key and a refused login"
+  local said
+  cp "$TIDESTEP_DATA/known_hosts" "$work/known_hosts"
+  sed -i "s/^10.77.0.12 .*/10.77.0.12 $(cut -d' ' -f2,3 <<<"$(grep '^10.77.0.13' "$work/known_hosts")" | sed 's/ .*//') $(awk '/^10.77.0.13/ { print $3 }' "$work/known_hosts")/" "$TIDESTEP_DATA/known_hosts"
+  said=$("$bin/tidestep" survey take || true)
+  grep -q "relay/relay-2  the host key of relay-2 is not the pinned one" <<<"$said" || fail "the changed host key was not found: $said"
+  echo "  ok: the host key of relay-2 is not the pinned one"
+  cp "$work/known_hosts" "$TIDESTEP_DATA/known_hosts"
+  cp "$TIDESTEP_DATA/secrets/keeper" "$work/keeper"
+  rm "$TIDESTEP_DATA/secrets/keeper"
+  ssh-keygen -q -t ed25519 -N '' -f "$TIDESTEP_DATA/secrets/keeper"
+  kill "$service"; wait "$service" 2>/dev/null || true
+  serve
+  said=$("$bin/tidestep" survey take || true)
+  grep -q "relay/relay-1  relay-1 refuses the login of keeper" <<<"$said" || fail "the refused login was not said: $said"
+  echo "  ok: relay-1 refuses the login of keeper"
+  install -m 600 "$work/keeper" "$TIDESTEP_DATA/secrets/keeper"
   "$bin/tidestep" survey take
 }
 
@@ -135,10 +155,11 @@ killed() {
 
 prepare
 case ${1:-all} in
-rolling) rolling ;;
+refused) refused ;;
+rolling) "$bin/tidestep" survey take; rolling ;;
 failing) failing ;;
 killed) killed ;;
-all) rolling; reset; failing; reset; for i in 1 2 3; do lab/lab exec "relay-$i" sh -c ': >/var/log/dpkg.log'; done; killed ;;
+all) refused; rolling; reset; failing; reset; for i in 1 2 3; do lab/lab exec "relay-$i" sh -c ': >/var/log/dpkg.log'; done; killed ;;
 *) echo "unknown part $1"; exit 2 ;;
 esac
 echo "the lab example is done"

@@ -133,10 +133,10 @@ public sealed class DemoStack : IAsyncDisposable
     }
 
     /// <summary>Opens a run of the plan to a goal; it has not begun.</summary>
-    public async Task<string> OpenAsync(string goal = "goals/relay.yaml")
+    public async Task<string> OpenAsync(string goal = "goals/relay.yaml", string label = "")
     {
         var digest = JsonDocument.Parse(await Good("plan", "make", "--goal", Demo(goal), "--format", "json")).RootElement.GetProperty("digest").GetString()!;
-        return JsonDocument.Parse(await Good("run", "open", digest, "--format", "json")).RootElement.GetProperty("run").GetString()!;
+        return JsonDocument.Parse(await Good("run", "open", digest, "--label", label, "--format", "json")).RootElement.GetProperty("run").GetString()!;
     }
 
     public Task FaultAsync(string node, string verb, string kind, double seconds = 0) => Fleet.PostAsJsonAsync("/faults", new { node, verb, kind, seconds });

@@ -46,11 +46,11 @@ public sealed class ConsoleTests : IAsyncLifetime
     public async Task A_run_is_started_halts_and_is_returned_from_the_console()
     {
         await _stack.FaultAsync("ss-rel-2", "install", "bad-checksum");
-        var run = await _stack.OpenAsync();
+        var run = await _stack.OpenAsync(label: "South shore: relay to 3.2");
         var page = await EnterAsync();
         await Expect(page.GetByRole(AriaRole.Heading, new() { Name = "Marram Ferries" })).ToBeVisibleAsync();
         await PictureAsync(page, "home");
-        await page.GetByRole(AriaRole.Link, new() { Name = run }).ClickAsync();
+        await page.GetByRole(AriaRole.Link, new() { Name = "South shore: relay to 3.2" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Start" }).ClickAsync();
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("halted", Patient);
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "decision" })).ToContainTextAsync("checksum differs");
@@ -79,6 +79,21 @@ public sealed class ConsoleTests : IAsyncLifetime
         await _stack.StartServiceAsync();
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", Patient);
         await Expect(page.GetByText("The connection is lost")).ToBeHiddenAsync();
+    }
+
+    [Fact]
+    public async Task A_run_of_a_whole_season_shows_every_component_and_its_tide_line()
+    {
+        var run = await _stack.OpenAsync("goals/season.yaml", "Tickets to 7.2, gates to 7.1");
+        await _stack.Good("run", "start", run);
+        var page = await EnterAsync();
+        await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/runs/{run}");
+        await _stack.UntilAsync(run, r => (int)r["currentBlock"]! >= 20);
+        await Expect(page.GetByRole(AriaRole.Img)).ToHaveAttributeAsync("aria-label", new System.Text.RegularExpressions.Regex("Tide line: [1-9][0-9]* of 84 members"), new() { Timeout = 60_000 });
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }).GetByRole(AriaRole.Row)).ToHaveCountAsync(54);
+        await PictureAsync(page, "run");
+        await _stack.Good("run", "hold", run);
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("held", Patient);
     }
 
     [Fact]

@@ -208,10 +208,10 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "convert":
                 foreach (var m in _members.Values.Where(m => m.Component == member.Component)) m.DataVersion = first;
                 return (0, $"data converted to {first}: 1000 objects, 0 failed");
-            case "restore":
+            case "bring-back":
                 if (!_points.TryGetValue(first, out var point)) return (5, $"{first} is not there");
                 (member.Installed, member.DataVersion) = (point.Version, point.DataVersion);
-                return (0, $"restored {point.Version} from {first}");
+                return (0, $"brought back {point.Version} from {first}");
             default:
                 return (127, $"{verb}: no such command on this stand-in");
         }

@@ -112,6 +112,29 @@ public sealed class RunTests
     }
 
     [Fact]
+    public async Task A_persons_step_waits_for_a_signature_with_evidence()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        var product = Path.Combine(stack.Work, "phalarope.yaml");
+        await File.WriteAllTextAsync(product, (await File.ReadAllTextAsync(stack.Demo("catalogue/phalarope.yaml"))).Replace("change: [install]", "change: [look, install]").Replace("steps:\n", "steps:\n  look: {title: look at the relay, do: {person: \"Look at the queue of {member.node}.\"}}\n"));
+        await stack.Good("estate", "import", product);
+        var run = await stack.OpenAsync();
+        await stack.Good("run", "start", run);
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" })
+        {
+            var waiting = await stack.UntilAsync(run, r => Waiting(r) is { } step && step.Contains(node));
+            Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Node == node && d.Verb == "install");
+            Assert.Equal(1, (await stack.Cli("run", "sign", run, Waiting(waiting)!, "--evidence", " ")).Status);
+            await stack.Good("run", "sign", run, Waiting(waiting)!, "--evidence", "the queue is empty");
+        }
+        Assert.Equal(0, (await stack.Cli("run", "follow", run)).Status);
+        Assert.Contains("signed by Wren Hale: m1/w1/change/relay-south/ss-rel-1/look (the queue is empty)", await stack.Good("run", "report", run));
+    }
+
+    private static string? Waiting(System.Text.Json.Nodes.JsonObject run) => run["blocks"]!.AsArray().SelectMany(b => b!["lanes"]!.AsArray()).SelectMany(l => l!["steps"]!.AsArray())
+        .Where(s => (bool)s!["person"]! && (string)s["status"]! == "working").Select(s => (string)s!["id"]!).FirstOrDefault();
+
+    [Fact]
     public async Task The_service_may_be_killed_at_any_moment_and_nothing_is_done_twice()
     {
         await using var stack = await DemoStack.StartAsync(pace: 300);

@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { post, type Step } from '../shared/api';
 import { clock, mark, seconds, span, words } from '../shared/words';
@@ -21,6 +21,13 @@ export function RunPage() {
     const timer = setInterval(() => setNow(Date.now()), 1000);
     return () => clearInterval(timer);
   }, []);
+  const parts = useRef<HTMLElement>(null);
+  const current = run?.currentBlock;
+  useEffect(() => {
+    // The part at work stays in sight; only the list scrolls, never the page.
+    const row = parts.current?.querySelector<HTMLElement>('tr[aria-current="true"]');
+    if (row && parts.current) parts.current.scrollTop = row.offsetTop - parts.current.clientHeight / 3;
+  }, [current]);
   const say = useMutation({ mutationFn: (verb: string) => post(`/api/runs/${id}/${verb}`) });
   const sign = useMutation({
     mutationFn: (s: { step: Step; evidence: string }) => post(`/api/runs/${id}/signatures`, { step: s.step.id, evidence: s.evidence }),
@@ -118,7 +125,7 @@ export function RunPage() {
       {run.decisions.length > 0 && <Halt run={run} />}
       <TideLine run={run} />
       <div className="columns">
-        <section className="sheet parts" aria-label="parts">
+        <section className="sheet parts" aria-label="parts" ref={parts}>
           <h2>Parts</h2>
           <table>
             <thead>

@@ -77,8 +77,9 @@ public static class ReturnPlanner
         var closed = state.Plan.Blocks.Where(b => b.Move == move.Number).SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Any(s => s.Closes && Touched(state, s));
         if (!closed && product.Jumps.FirstOrDefault(j => j.Down && j.To.Equals(from) && j.LeadsFrom(to, product.IsRelease)) is { } back)
             return lanes.Steps($"{scope}/back", member, back.Change, MemberState.Working, move.To, move.From);
-        var point = PointOf(state, product, move.Number, member.Id)!;
-        return lanes.Steps($"{scope}/restore", member, product.Routines.Restore[point.Planned.Kind], MemberState.Working, move.To, move.From, new RollbackPlace(point.Planned.Id, point.Planned.Kind, member.Id, point.Place, move.From));
+        var captured = PointOf(state, product, move.Number, member.Id)!;
+        var steps = product.Routines.Restore[captured.Planned.Kind];
+        return lanes.Steps($"{scope}/restore", member, steps, MemberState.Working, move.To, move.From, new RollbackPlace(captured.Planned.Id, captured.Planned.Kind, member.Id, captured.Place, move.From));
     }
 
     // Members that are out already go first: they weigh on no guard; the others follow in the reverse of their waves, one by one.

@@ -39,12 +39,15 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
 
     private static BlockView ViewOf(RunState state, Block block)
     {
-        var lanes = block.Lanes.Select(l => new LaneView(l.Subject, block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) : null, [.. l.Steps.Select(s => ViewOf(state, s))])).ToImmutableArray();
+        var lanes = block.Lanes.Select(l => new LaneView(l.Subject, block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) ?? AtWork(state, l) : null, [.. l.Steps.Select(s => ViewOf(state, s))])).ToImmutableArray();
         var status = block.Number <= state.BlocksDone ? "done" : block.Number > state.CurrentBlock ? "ahead" : lanes.Any(l => l.Steps.Any(s => s.Status == StepStatus.Failed)) ? "failed"
             : block.CheckGuards && !state.GuardsPassed(block.Number) ? "checking guards" : lanes.All(l => l.Steps.All(s => s.Status == StepStatus.Done)) ? "settling" : "at work";
         var (begun, ended) = state.Blocks.TryGetValue(block.Number, out var times) ? ((DateTimeOffset?)times.Begun, times.Ended) : (null, null);
         return new BlockView(block.Number, block.Move, block.Phase, block.Wave, block.Title, status, begun, ended, block.Expected, block.Settle, block.ComponentsOut, block.Return, lanes);
     }
+
+    // Before a lane's own member leaves, what stands on its node does: the lane shows that.
+    private static MemberState? AtWork(RunState state, Lane lane) => lane.Steps.LastOrDefault(s => state.Of(s.Id).Status is StepStatus.Working or StepStatus.Failed or StepStatus.Done) is { } step ? state.Of(step.Id).Status == StepStatus.Failed ? MemberState.Failed : step.State : null;
 
     private static StepView ViewOf(RunState state, PlanStep step)
     {

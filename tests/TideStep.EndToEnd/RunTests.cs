@@ -100,7 +100,7 @@ public sealed class RunTests
     }
 
     [Fact]
-    public async Task A_missing_attempt_record_that_may_not_be_repeated_halts_only_where_the_probe_can_not_tell()
+    public async Task A_torn_attempt_record_halts_rather_than_guessing()
     {
         await using var stack = await DemoStack.StartAsync(pace: 300);
         await stack.FaultAsync("ss-rel-1", "install", "record-torn");

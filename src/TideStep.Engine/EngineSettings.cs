@@ -7,6 +7,14 @@ namespace TideStep.Engine;
 /// <param name="Artefacts">The folder that holds artefacts by their identifiers.</param>
 public sealed record EngineSettings(double Pace, TimeSpan Poll, int ReadAtOnce, string Artefacts)
 {
+    /// <summary>How long a node may stay out of contact, where nothing says it restarts, before that is a failure.</summary>
+    public static readonly TimeSpan ContactPatience = TimeSpan.FromMinutes(15);
+
+    private static readonly TimeSpan LeastLimit = TimeSpan.FromSeconds(5);
+
     /// <summary>A span of the plan in real time.</summary>
     public TimeSpan Real(TimeSpan span) => span / Pace;
+
+    /// <summary>A limit in real time: a fast pace shortens the work, not what this machine itself needs to notice its end.</summary>
+    public TimeSpan RealLimit(TimeSpan limit) => Real(limit) is var real && real >= LeastLimit ? real : limit < LeastLimit ? limit : LeastLimit;
 }

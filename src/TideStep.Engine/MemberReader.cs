@@ -8,6 +8,9 @@ using TideStep.Core.Plans;
 
 namespace TideStep.Engine;
 
+/// <summary>An expression put to live readings: whether it holds, the numbers it used, and whether the node did not answer at all for now.</summary>
+public readonly record struct Probe(bool Holds, string Why, bool Absent);
+
 /// <summary>Takes live readings of members through their connectors.</summary>
 public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSettings settings, TimeProvider time)
 {
@@ -19,14 +22,14 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
     public IConnector ConnectorOf(EstateNode node) => _connectors[node.Reach.By];
 
     /// <summary>Puts an expression to live readings of a member. A node that can't be reached leaves it open; why says so.</summary>
-    public async Task<(bool Holds, string Why)> ProbeAsync(Estate estate, ProductCatalogue catalogue, Member member, Expression expression, PlanStep? step, CancellationToken ct)
+    public async Task<Probe> ProbeAsync(Estate estate, ProductCatalogue catalogue, Member member, Expression expression, PlanStep? step, CancellationToken ct)
     {
         var node = estate.Nodes[member.Node];
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
         var wanted = expression.References.Distinct().Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today").ToList();
         IReadOnlyDictionary<Reference, Value> found;
         try { found = wanted.Count == 0 ? new Dictionary<Reference, Value>() : await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct); }
-        catch (ConnectorException e) { return (false, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")); }
+        catch (ConnectorException e) { return new Probe(false, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})"), Absent: !e.Lasting); }
         var evaluation = Evaluator.Evaluate(expression, r => r.Key switch
         {
             "jump.to" => Label(product, step?.To),
@@ -34,7 +37,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
             "today" => Value.Of(DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)),
             _ => found.GetValueOrDefault(r),
         });
-        return (evaluation.Holds, evaluation.Explain);
+        return new Probe(evaluation.Holds, evaluation.Explain, Absent: false);
     }
 
     private static Value? Label(Product product, string? label) => label is not null && product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;

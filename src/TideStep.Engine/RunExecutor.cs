@@ -117,7 +117,7 @@ public sealed class RunExecutor
             if (missing is null) { await Log.AppendAsync(new GuardsChecked(block.Number, true, "every guard holds on live readings")); return; }
             if (missing != said) await Log.AppendAsync(new GuardsChecked(block.Number, false, missing));
             said = missing;
-            if (_context.Time.GetElapsedTime(began) > _context.Settings.Real(GuardPatience)) { await Log.AppendAsync(new Halted($"{block.Title} waits in vain: {missing}", null)); return; }
+            if (_context.Time.GetElapsedTime(began) > _context.Settings.RealLimit(GuardPatience)) { await Log.AppendAsync(new Halted($"{block.Title} waits in vain: {missing}", null)); return; }
             if (Log.Look(s => s.HoldAskedFor)) return;
             await Task.Delay(_context.Settings.Poll, _context.Time, ct);
         }
@@ -161,17 +161,22 @@ public sealed class RunExecutor
         var block = Plan.Blocks[settling.Block - 1];
         var until = settling.Since + _context.Settings.Real(block.Settle);
         var probes = block.Lanes.SelectMany(l => l.Steps).Where(s => s.Name == "in-step").ToList();
+        DateTimeOffset? absentSince = null;
         while (true)
         {
+            var absent = false;
             foreach (var step in probes)
                 if (step.Do is Core.Catalogue.AwaitAction { Holds: var holds } && await _context.Reader.ProbeAsync(_context.Estate, _context.Catalogue, _context.Estate.FindMember(step.Member)!, holds, step, ct) is { Holds: false } fell)
                 {
+                    // No answer is no reading: only what a member says, or a long silence, makes it fall out of step.
+                    if (fell.Absent && _context.Time.GetUtcNow() - (absentSince ??= _context.Time.GetUtcNow()) <= _context.Settings.RealLimit(EngineSettings.ContactPatience)) { absent = true; continue; }
                     await Log.AppendAsync(new Probed(step.Id, "settle", false, fell.Why), new StepFailed(step.Id, $"{step.Member} fell out of step while it settled: {fell.Why}"));
                     return;
                 }
             var left = until - _context.Time.GetUtcNow();
-            if (left <= TimeSpan.Zero) break;
-            await Task.Delay(left < _context.Settings.Poll ? left : _context.Settings.Poll, _context.Time, ct);
+            if (!absent) absentSince = null;
+            if (left <= TimeSpan.Zero && !absent) break;
+            await Task.Delay(left > TimeSpan.Zero && left < _context.Settings.Poll ? left : _context.Settings.Poll, _context.Time, ct);
         }
         await Log.AppendAsync(new BlockSettled(block.Number));
     }

@@ -82,7 +82,18 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private static string LastLine(string output) => output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault() ?? "no output";
 
     /// <summary>Raises our epoch on a node once, before anything else is asked of it; a node that has seen more than we have stops the step.</summary>
-    private async Task FenceAsync(PlanStep step, CancellationToken ct)
+    private async Task FenceAsync(PlanStep step, bool patient, CancellationToken ct)
+    {
+        var began = context.Time.GetTimestamp();
+        while (true)
+        {
+            try { await FenceOnceAsync(step, ct); return; }
+            catch (ConnectorException e) when (patient && !e.Lasting && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience)) { /* absent for now: nothing has begun, so waiting harms nothing */ }
+            await Task.Delay(context.Settings.Poll, context.Time, ct);
+        }
+    }
+
+    private async Task FenceOnceAsync(PlanStep step, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
         var raising = _fenced.GetOrAdd(step.Node, _ => RaiseAsync());
@@ -102,7 +113,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     {
         var node = context.Estate.Nodes[step.Node];
         var action = FarActions.Of(undo ? step.Undo! : step.Do, step.Point, context.Settings);
-        await FenceAsync(step, ct);
+        await FenceAsync(step, patient: true, ct);
         var id = context.NewAttempt();
         await log.AppendAsync(new Intended(step.Id, id, number, step.Node, undo));
         var position = await context.Journal.LastPositionAsync(ct);
@@ -129,7 +140,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             AttemptReading? reading = null;
             try
             {
-                await FenceAsync(step, ct);
+                await FenceAsync(step, patient: false, ct);
                 reading = await connector.StatusAsync(node, context.Installation, attempt.Id, TimeSpan.FromSeconds(1), ct);
             }
             catch (ConnectorException e) when (!e.Lasting) { /* absent: expected during a restart, and overdue when its time is up */ }
@@ -152,7 +163,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     Live[attempt.Id] = reading.Output;
                     break;
             }
-            if (!overdue && context.Time.GetElapsedTime(limit) > context.Settings.Real(step.Limit))
+            if (!overdue && context.Time.GetElapsedTime(limit) > context.Settings.RealLimit(step.Limit))
             {
                 overdue = true;
                 await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue: no end after {Core.Documents.Durations.Write(step.Limit)}; it is still followed"));
@@ -188,12 +199,14 @@ internal sealed class StepRunner(RunContext context, RunLog log)
 
     private async Task<bool> ProbeOnceAsync(PlanStep step, string purpose, Expression expression, CancellationToken ct)
     {
-        var (holds, why) = await ProbeAsync(step, expression, ct);
-        await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
-        return holds;
+        var probe = await ProbeAsync(step, expression, ct);
+        for (var began = context.Time.GetTimestamp(); probe.Absent && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience); probe = await ProbeAsync(step, expression, ct))
+            await Task.Delay(context.Settings.Poll, context.Time, ct);
+        await log.AppendAsync(new Probed(step.Id, purpose, probe.Holds, probe.Why));
+        return probe.Holds;
     }
 
-    private Task<(bool Holds, string Why)> ProbeAsync(PlanStep step, Expression expression, CancellationToken ct) =>
+    private Task<Probe> ProbeAsync(PlanStep step, Expression expression, CancellationToken ct) =>
         context.Reader.ProbeAsync(context.Estate, context.Catalogue, context.Estate.FindMember(step.Member)!, expression, step, ct);
 
     private async Task<bool> VerifyAsync(PlanStep step, CancellationToken ct)
@@ -218,10 +231,11 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         string? said = null;
         while (true)
         {
-            var (holds, why) = await ProbeAsync(step, expression, ct);
+            var (holds, why, absent) = await ProbeAsync(step, expression, ct);
             if (holds || why != said) await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
             said = why;
-            if (holds || context.Time.GetElapsedTime(began) > context.Settings.Real(within)) return (holds, why);
+            var patience = absent && step.Do is not AwaitAction && within < EngineSettings.ContactPatience ? EngineSettings.ContactPatience : within;
+            if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience)) return (holds, why);
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
     }
@@ -254,6 +268,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var id = context.NewAttempt();
         var position = await context.Journal.LastPositionAsync(ct);
         var check = new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, step.Member[..step.Member.IndexOf('/')], new FarAction("check-point", [point.Place, point.Sha256]));
+        await FenceAsync(step, patient: true, ct);
         if (await connector.BeginAsync(node, check, ct) is { } refused) return (false, refused);
         while (true)
         {

@@ -44,10 +44,12 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     {
         lock (_gate)
         {
-            if (fault.Kind == "lose-contact") _awayUntil = fault.Seconds <= 0 ? DateTimeOffset.MaxValue : clock.Now + clock.Pace(TimeSpan.FromSeconds(fault.Seconds));
+            if (fault is { Kind: "lose-contact", Verb: "*" }) LoseContact(fault.Seconds);
             else _faults.Add(fault);
         }
     }
+
+    private void LoseContact(double seconds) => _awayUntil = seconds <= 0 ? DateTimeOffset.MaxValue : clock.Now + clock.Pace(TimeSpan.FromSeconds(seconds));
 
     public void ClearFaults()
     {
@@ -89,6 +91,11 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             var attempt = new AttemptRecord { State = "running", Boot = _boot };
             _attempts[(request.Installation, request.Attempt)] = attempt;
             if (Strikes("hang", request.Verb, consume: true)) { Note(request, "hangs"); return null; }
+            if (_faults.FirstOrDefault(f => f.Kind == "lose-contact" && f.Verb == request.Verb) is { } lost)
+            {
+                _faults.Remove(lost);
+                LoseContact(lost.Seconds);
+            }
             var takes = clock.TimeOf(request.Verb);
             Note(request, "begun");
             if (request.Verb is not "check-point") _busyUntil = clock.Now + takes;

@@ -27,8 +27,8 @@ internal static class SshBench
             for (var i = 0; i < Steps; i++)
             {
                 var id = $"a{Environment.ProcessId}x{number++}";
-                await connector.BeginAsync(node, new FencedAttempt("bench", id, 1, 1, TimeSpan.FromMinutes(1), "relay", new FarAction("command", ["true"])), default);
-                var status = await connector.StatusAsync(node, "bench", id, TimeSpan.FromSeconds(5), default);
+                var begun = await connector.BeginAsync(node, new FencedAttempt("bench", id, 1, 1, TimeSpan.FromMinutes(1), "relay", new FarAction("command", ["true"])), TimeSpan.FromSeconds(1), default);
+                var status = begun.Reading is { Phase: AttemptPhase.Ended } told ? told : await connector.StatusAsync(node, "bench", id, TimeSpan.FromSeconds(5), default);
                 if (status.ExitCode != 0) throw new InvalidOperationException($"{id}: {status}");
             }
         }

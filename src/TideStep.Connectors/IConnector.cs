@@ -21,6 +21,13 @@ public enum AttemptPhase { Running, Ended, Restarted, Lost, Unknown, Torn }
 /// <summary>An attempt as its record tells it; the output is bounded to its last 64 KiB.</summary>
 public sealed record AttemptReading(AttemptPhase Phase, int? ExitCode, string Output);
 
+/// <summary>What came of asking for an attempt: why it was refused, or what its record told after a short wait, if the far side tells that with the same answer.</summary>
+public sealed record Begun(string? Refused, AttemptReading? Reading)
+{
+    /// <summary>It began; its record has to be asked for.</summary>
+    public static readonly Begun Unread = new(null, null);
+}
+
 /// <summary>The highest epoch and journal position that a far side has seen.</summary>
 public sealed record FenceReading(long Epoch, long Position);
 
@@ -42,9 +49,9 @@ public interface IConnector
     /// <exception cref="ConnectorException">The node can't be reached or refuses.</exception>
     Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct);
 
-    /// <summary>Begins an attempt, detached; null when it began, else why the far side refused it.</summary>
+    /// <summary>Begins an attempt, detached, and waits up to <paramref name="wait"/> for its end where that costs no further call.</summary>
     /// <exception cref="ConnectorException">The node can't be reached; the attempt may or may not have begun.</exception>
-    Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct);
+    Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct);
 
     /// <summary>Reads an attempt's record, waiting up to <paramref name="wait"/> for its end.</summary>
     Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct);

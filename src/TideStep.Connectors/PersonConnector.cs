@@ -12,7 +12,7 @@ public sealed class PersonConnector : IConnector
 
     public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
 
-    public Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct) =>
+    public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct) =>
         throw new ConnectorException(new Problem($"{node.Id} is reached only by people", $"the step wants to {attempt.Action.Verb}", "Make it a 'person' step in the catalogue, or give the node another 'reach'."), lasting: true);
 
     public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => Task.FromResult(new AttemptReading(AttemptPhase.Unknown, null, ""));

@@ -27,14 +27,14 @@ public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConn
         return new FenceReading(fence!.Epoch, fence.Sequence);
     }
 
-    public async Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct)
+    public async Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
     {
         var startBy = (time.GetUtcNow() + attempt.StartWithin).ToUnixTimeSeconds();
         var body = new { installation = attempt.Installation, attempt = attempt.Id, epoch = attempt.Epoch, sequence = attempt.Position, startBy, component = attempt.Component, verb = attempt.Action.Verb, arguments = attempt.Action.Arguments };
         using var response = await SendAsync(node, HttpMethod.Post, "/attempts", body, ct, HttpStatusCode.Conflict);
-        if (response.StatusCode != HttpStatusCode.Conflict) return null;
+        if (response.StatusCode != HttpStatusCode.Conflict) return Begun.Unread;
         var refusal = await response.Content.ReadFromJsonAsync<Refusal>(ct);
-        return refusal?.Detail ?? refusal?.Title ?? "refused";
+        return new Begun(refusal?.Detail ?? refusal?.Title ?? "refused", null);
     }
 
     public async Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct)

@@ -159,9 +159,11 @@ public sealed class RunExecutor
     private async Task SettleAsync(WatchSettling settling, CancellationToken ct)
     {
         var block = Plan.Blocks[settling.Block - 1];
-        var until = settling.Since + _context.Settings.Real(block.Settle);
+        // What is left is reckoned once in the journal's time and then measured, so that a clock set back or on changes nothing.
+        var whole = settling.Since + _context.Settings.Real(block.Settle) - Log.Now;
+        var began = _context.Time.GetTimestamp();
         var probes = block.Lanes.SelectMany(l => l.Steps).Where(s => s.Name == "in-step").ToList();
-        DateTimeOffset? absentSince = null;
+        long? absentSince = null;
         while (true)
         {
             var absent = false;
@@ -169,11 +171,11 @@ public sealed class RunExecutor
                 if (step.Do is Core.Catalogue.AwaitAction { Holds: var holds } && await _context.Reader.ProbeAsync(_context.Estate, _context.Catalogue, _context.Estate.FindMember(step.Member)!, holds, step, ct) is { Holds: false } fell)
                 {
                     // No answer is no reading: only what a member says, or a long silence, makes it fall out of step.
-                    if (fell.Absent && _context.Time.GetUtcNow() - (absentSince ??= _context.Time.GetUtcNow()) <= _context.Settings.RealLimit(EngineSettings.ContactPatience)) { absent = true; continue; }
+                    if (fell.Absent && _context.Time.GetElapsedTime(absentSince ??= _context.Time.GetTimestamp()) <= _context.Settings.RealLimit(EngineSettings.ContactPatience)) { absent = true; continue; }
                     await Log.AppendAsync(new Probed(step.Id, "settle", false, fell.Why), new StepFailed(step.Id, $"{step.Member} fell out of step while it settled: {fell.Why}"));
                     return;
                 }
-            var left = until - _context.Time.GetUtcNow();
+            var left = whole - _context.Time.GetElapsedTime(began);
             if (!absent) absentSince = null;
             if (left <= TimeSpan.Zero && !absent) break;
             await Task.Delay(left > TimeSpan.Zero && left < _context.Settings.Poll ? left : _context.Settings.Poll, _context.Time, ct);

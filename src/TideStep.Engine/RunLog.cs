@@ -21,6 +21,9 @@ public sealed class RunLog
     public long Epoch { get; private set; }
     private RunState State { get; }
 
+    /// <summary>The time as the journal has it: never before its last entry, whatever the clock says.</summary>
+    public DateTimeOffset Now { get { lock (_gate) return _context.Time.GetUtcNow() is var now && now > _lastAt ? now : _lastAt; } }
+
     /// <summary>Called after every append that became part of the state.</summary>
     public event Action? Grew;
 

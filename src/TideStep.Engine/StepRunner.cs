@@ -12,6 +12,9 @@ namespace TideStep.Engine;
 internal sealed class StepRunner(RunContext context, RunLog log)
 {
     private static readonly TimeSpan StartWithin = TimeSpan.FromSeconds(60);
+    /// <summary>How long a call may stay with the far side for an attempt's end.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(1);
+    private const int UnheardTries = 20;
     private const int TailLength = 2000;
 
     private readonly ConcurrentDictionary<string, Task> _fenced = new();
@@ -36,7 +39,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
 
     private async Task EffectAsync(PlanStep step, CancellationToken ct)
     {
-        var failures = 0;
+        var (failures, unheard) = (0, 0);
         while (true)
         {
             var state = log.Look(s => s.Of(step.Id));
@@ -47,18 +50,24 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             }
             else if (last is not { End: AttemptEnd.Succeeded } || failures > 0)
             {
-                if (step.Already is { } already && await ProbeOnceAsync(step, "already", already, ct))
+                var probed = step.Already is { } already ? await ProbeOnceAsync(step, "already", already, ct) : null;
+                if (probed is { Holds: true })
                 {
-                    if (await VerifyAsync(step, ct)) await log.AppendAsync(new StepDone(step.Id, DoneHow.Already));
+                    await VerifyAsync(step, DoneHow.Already, [probed], ct);
                     return;
                 }
-                await AttemptAsync(step, state.Attempts.Length + 1, undo: false, ct);
+                // A call that was lost on its way and left no record never ran: it is made again.
+                if (await AttemptAsync(step, state.Attempts.Length + 1, undo: false, probed, ct) == Heard.Never && unheard++ < UnheardTries)
+                {
+                    await Task.Delay(context.Settings.Poll, context.Time, ct);
+                    continue;
+                }
             }
             var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => !a.Undo);
             if (ended.End is AttemptEnd.Succeeded || (ended.End is AttemptEnd.Restarted && step.Do is RestartAction { Service: null }))
             {
                 if (step.Point is not null && !await CaptureAsync(step, ended, ct)) return;
-                if (await VerifyAsync(step, ct)) await log.AppendAsync(new StepDone(step.Id, DoneHow.Done));
+                await VerifyAsync(step, DoneHow.Done, [], ct);
                 return;
             }
             if (++failures < step.Attempts.Times && ended.End is AttemptEnd.Failed)
@@ -109,26 +118,30 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         }
     }
 
-    private async Task AttemptAsync(PlanStep step, int number, bool undo, CancellationToken ct)
+    private enum Heard { Yes, Never }
+
+    private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
         var action = FarActions.Of(undo ? step.Undo! : step.Do, step.Point, context.Settings);
         await FenceAsync(step, patient: true, ct);
         var id = context.NewAttempt();
-        await log.AppendAsync(new Intended(step.Id, id, number, step.Node, undo));
+        RunEvent intended = new Intended(step.Id, id, number, step.Node, undo);
+        await log.AppendAsync(before is null ? [intended] : [before, intended]);
         var position = await context.Journal.LastPositionAsync(ct);
-        string? refused;
+        var (begun, lost) = (Begun.Unread, false);
         try
         {
-            refused = await context.Reader.ConnectorOf(node).BeginAsync(node, new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, step.Member[..step.Member.IndexOf('/')], action), ct);
+            begun = await context.Reader.ConnectorOf(node).BeginAsync(node, new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, step.Member[..step.Member.IndexOf('/')], action), Patience, ct);
         }
-        catch (ConnectorException e) when (!e.Lasting) { refused = null; } // it may have begun: its record tells
-        if (refused is not null) { await EndAsync(step, id, AttemptEnd.Refused, null, refused, undo); return; }
-        await FollowAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == id), ct);
+        catch (ConnectorException e) when (!e.Lasting) { lost = true; } // it may have begun: its record tells
+        if (begun.Refused is { } why) { await EndAsync(step, id, AttemptEnd.Refused, null, why, undo); return Heard.Yes; }
+        await FollowAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == id), begun.Reading, ct);
+        return lost && log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == id).End == AttemptEnd.Refused ? Heard.Never : Heard.Yes;
     }
 
     /// <summary>Waits for an attempt's end by its record. A limit that passes makes it overdue, never done or failed; it is still followed.</summary>
-    private async Task FollowAsync(PlanStep step, AttemptState attempt, CancellationToken ct)
+    private async Task FollowAsync(PlanStep step, AttemptState attempt, AttemptReading? told, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
         var connector = context.Reader.ConnectorOf(node);
@@ -137,13 +150,14 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var unknown = 0;
         while (true)
         {
-            AttemptReading? reading = null;
-            try
-            {
-                await FenceAsync(step, patient: false, ct);
-                reading = await connector.StatusAsync(node, context.Installation, attempt.Id, TimeSpan.FromSeconds(1), ct);
-            }
-            catch (ConnectorException e) when (!e.Lasting) { /* absent: expected during a restart, and overdue when its time is up */ }
+            var (reading, first) = (told, told is not null);
+            told = null;
+            if (!first) try
+                {
+                    await FenceAsync(step, patient: false, ct);
+                    reading = await connector.StatusAsync(node, context.Installation, attempt.Id, Patience, ct);
+                }
+                catch (ConnectorException e) when (!e.Lasting) { /* absent: expected during a restart, and overdue when its time is up */ }
             switch (reading?.Phase)
             {
                 case AttemptPhase.Ended:
@@ -182,7 +196,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     /// <summary>Settles an attempt that an earlier owner left open: its record first, then the probe, then whether it may be repeated. True where another attempt may begin.</summary>
     private async Task<bool> SettleAsync(PlanStep step, AttemptState open, CancellationToken ct)
     {
-        await FollowAsync(step, open, ct);
+        await FollowAsync(step, open, null, ct);
         var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == open.Id);
         switch (ended.End)
         {
@@ -190,52 +204,53 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 return true;
             case AttemptEnd.Lost:
             case AttemptEnd.Restarted when step.Do is not RestartAction { Service: null }:
-                if (step.Already is { } already && await ProbeOnceAsync(step, "already", already, ct)) return true; // the next round finds it done
+                if (step.Already is not { } already) return step.Repeatable;
+                var probed = await ProbeOnceAsync(step, "already", already, ct);
+                if (probed.Holds) return true; // the next round finds it done
+                await log.AppendAsync(probed);
                 return step.Repeatable;
             default:
                 return false;
         }
     }
 
-    private async Task<bool> ProbeOnceAsync(PlanStep step, string purpose, Expression expression, CancellationToken ct)
+    private async Task<Probed> ProbeOnceAsync(PlanStep step, string purpose, Expression expression, CancellationToken ct)
     {
         var probe = await ProbeAsync(step, expression, ct);
         for (var began = context.Time.GetTimestamp(); probe.Absent && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience); probe = await ProbeAsync(step, expression, ct))
             await Task.Delay(context.Settings.Poll, context.Time, ct);
-        await log.AppendAsync(new Probed(step.Id, purpose, probe.Holds, probe.Why));
-        return probe.Holds;
+        return new Probed(step.Id, purpose, probe.Holds, probe.Why);
     }
 
     private Task<Probe> ProbeAsync(PlanStep step, Expression expression, CancellationToken ct) =>
         context.Reader.ProbeAsync(context.Estate, context.Catalogue, context.Estate.FindMember(step.Member)!, expression, step, ct);
 
-    private async Task<bool> VerifyAsync(PlanStep step, CancellationToken ct)
+    /// <summary>Verifies an effect; what was probed and the step's end are one append, so that an owner that ends between the two loses nothing.</summary>
+    private async Task VerifyAsync(PlanStep step, DoneHow how, IEnumerable<RunEvent> before, CancellationToken ct)
     {
-        if (step.Verify is not { } verify) return true;
-        var (holds, why) = await UntilAsync(step, "verify", verify, step.VerifyWithin, ct);
-        if (!holds) await FailAsync(step, $"{step.Title} on {step.Node}: not so within {Core.Documents.Durations.Write(step.VerifyWithin)}: {verify.Text} ({why})");
-        return holds;
+        if (step.Verify is not { } verify) { await log.AppendAsync([.. before, new StepDone(step.Id, how)]); return; }
+        var last = await UntilAsync(step, "verify", verify, step.VerifyWithin, ct);
+        await log.AppendAsync([.. before, last, last.Holds ? new StepDone(step.Id, how) : new StepFailed(step.Id, $"{step.Title} on {step.Node}: not so within {Core.Documents.Durations.Write(step.VerifyWithin)}: {verify.Text} ({last.Why})")]);
     }
 
     private async Task AwaitAsync(PlanStep step, Expression expression, CancellationToken ct)
     {
-        var (holds, why) = await UntilAsync(step, "await", expression, step.Limit, ct);
-        if (holds) await log.AppendAsync(new StepDone(step.Id, DoneHow.Done));
-        else await FailAsync(step, $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: {expression.Text} ({why})");
+        var last = await UntilAsync(step, "await", expression, step.Limit, ct);
+        await log.AppendAsync(last, last.Holds ? new StepDone(step.Id, DoneHow.Done) : new StepFailed(step.Id, $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: {expression.Text} ({last.Why})"));
     }
 
-    // Only a change of the answer is an entry: a wait of an hour leaves a handful of them.
-    private async Task<(bool, string)> UntilAsync(PlanStep step, string purpose, Expression expression, TimeSpan within, CancellationToken ct)
+    // Only a change of the answer is an entry: a wait of an hour leaves a handful of them. The last answer is for the caller to append.
+    private async Task<Probed> UntilAsync(PlanStep step, string purpose, Expression expression, TimeSpan within, CancellationToken ct)
     {
         var began = context.Time.GetTimestamp();
         string? said = null;
         while (true)
         {
             var (holds, why, absent) = await ProbeAsync(step, expression, ct);
-            if (holds || why != said) await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
-            said = why;
             var patience = absent && step.Do is not AwaitAction && within < EngineSettings.ContactPatience ? EngineSettings.ContactPatience : within;
-            if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience)) return (holds, why);
+            if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience)) return new Probed(step.Id, purpose, holds, why);
+            if (why != said) await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
+            said = why;
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
     }
@@ -269,10 +284,11 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var position = await context.Journal.LastPositionAsync(ct);
         var check = new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, step.Member[..step.Member.IndexOf('/')], new FarAction("check-point", [point.Place, point.Sha256]));
         await FenceAsync(step, patient: true, ct);
-        if (await connector.BeginAsync(node, check, ct) is { } refused) return (false, refused);
-        while (true)
+        var begun = await connector.BeginAsync(node, check, Patience, ct);
+        if (begun.Refused is { } refused) return (false, refused);
+        for (var told = begun.Reading; ; told = null)
         {
-            var reading = await connector.StatusAsync(node, context.Installation, id, TimeSpan.FromSeconds(1), ct);
+            var reading = told ?? await connector.StatusAsync(node, context.Installation, id, Patience, ct);
             if (reading.Phase == AttemptPhase.Ended) return (reading.ExitCode == 0, LastLine(reading.Output));
             if (reading.Phase != AttemptPhase.Running) return (false, $"the check has no end: {reading.Phase}");
             await Task.Delay(context.Settings.Poll, context.Time, ct);
@@ -284,8 +300,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     {
         try
         {
-            if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is { End: null } open) await FollowAsync(step, open, ct);
-            else if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded }) await AttemptAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Length + 1, undo: true, ct);
+            if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is { End: null } open) await FollowAsync(step, open, null, ct);
+            else if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded }) await AttemptAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Length + 1, undo: true, null, ct);
         }
         catch (ConnectorException e) when (!e.Lasting) { return false; }
         if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded }) return false;

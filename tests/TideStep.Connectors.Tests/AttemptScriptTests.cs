@@ -1,5 +1,4 @@
 using System.Diagnostics;
-using System.Text;
 
 namespace TideStep.Connectors.Tests;
 
@@ -14,20 +13,21 @@ public sealed class AttemptScriptTests : IDisposable
         File.WriteAllText(Path.Combine(_state, "attempt.sh"), script.ReadToEnd());
     }
 
-    private static string Argv(params string[] arguments) => string.Join(',', arguments.Select(a => Convert.ToBase64String(Encoding.UTF8.GetBytes(a))));
+    private static string Argv(params string[] arguments) => Ssh.Shell.Join(arguments);
+
+    private static long Uptime() => (long)double.Parse(File.ReadAllText("/proc/uptime").Split(' ')[0], System.Globalization.CultureInfo.InvariantCulture);
 
     private string Run(params string[] arguments)
     {
         var start = new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), .. arguments]) { RedirectStandardOutput = true };
-        start.Environment["TIDESTEP_STATE"] = _state;
         using var process = Process.Start(start)!;
         var output = process.StandardOutput.ReadToEnd();
         process.WaitForExit();
         return output.TrimEnd('\n');
     }
 
-    private string Begin(string id, long epoch = 1, long position = 1, long sent = 0, params string[] argv) =>
-        Run("begin", "t1", id, $"{epoch}", $"{position}", "60", $"{(sent == 0 ? DateTimeOffset.UtcNow.ToUnixTimeSeconds() : sent)}", "10", Argv(argv));
+    private string Begin(string id, long epoch = 1, long position = 1, long? sent = null, params string[] argv) =>
+        Run("begin", "t1", id, $"{epoch}", $"{position}", "60", $"{sent ?? Uptime()}", "10", Argv(argv));
 
     [Fact]
     public void A_command_ends_with_its_status_and_output() => Assert.Equal("ended 3\nout", Begin("a1", argv: ["sh", "-c", "echo out; exit 3"]));
@@ -60,7 +60,7 @@ public sealed class AttemptScriptTests : IDisposable
     }
 
     [Fact]
-    public void An_attempt_that_comes_too_late_is_refused() => Assert.StartsWith("refused its start-by time", Begin("a1", sent: 1000, argv: ["true"]));
+    public void An_attempt_that_comes_too_late_is_refused() => Assert.StartsWith("refused its start-by time", Begin("a1", sent: Uptime() - 1000, argv: ["true"]));
 
     [Fact]
     public void Installations_do_not_fence_each_other()
@@ -76,7 +76,7 @@ public sealed class AttemptScriptTests : IDisposable
     public void A_running_attempt_says_so_and_shows_its_output()
     {
         var gate = Path.Combine(_state, "gate");
-        Run("begin", "t1", "a1", "1", "1", "60", $"{DateTimeOffset.UtcNow.ToUnixTimeSeconds()}", "0", Argv("sh", "-c", $"echo half; while [ ! -e {gate} ]; do sleep 0.02; done"));
+        Run("begin", "t1", "a1", "1", "1", "60", $"{Uptime()}", "0", Argv("sh", "-c", $"echo half; while [ ! -e {gate} ]; do sleep 0.02; done"));
         Assert.StartsWith("running", Run("status", "t1", "a1", "0"));
         File.WriteAllText(gate, "");
         Assert.Equal("ended 0\nhalf", Run("status", "t1", "a1", "20"));

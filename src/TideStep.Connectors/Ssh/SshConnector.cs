@@ -1,7 +1,6 @@
 using System.Collections.Concurrent;
 using System.Globalization;
 using System.Security.Cryptography;
-using System.Text;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
@@ -23,7 +22,7 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
     // A node whose address or key changed in a new revision of the estate gets a new connection.
     private SshHost HostOf(EstateNode node) => _hosts.GetOrAdd($"{node.Id} {string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key))}", _ => new SshHost(node, secrets, installationFolder));
 
-    private static string Wrapper(EstateNode node, params string[] arguments) => $"sudo -n env TIDESTEP_STATE={StateFolder(node)} /bin/sh {StateFolder(node)}/attempt.sh {Shell.Join(arguments)}";
+    private static string Wrapper(EstateNode node, params string[] arguments) => $"sudo -n /bin/sh {StateFolder(node)}/attempt.sh {Shell.Join(arguments)}";
 
     public async Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct)
     {
@@ -33,21 +32,25 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
         throw Nonsense(node, result);
     }
 
-    public async Task<string?> BeginAsync(EstateNode node, FencedAttempt attempt, CancellationToken ct)
+    public async Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
     {
         var host = HostOf(node);
         var arguments = await ArgumentsAsync(node, host, attempt, ct);
-        var argv = string.Join(',', arguments.Select(a => Convert.ToBase64String(Encoding.UTF8.GetBytes(a))));
-        var sent = DateTimeOffset.UtcNow.ToUnixTimeSeconds() + host.ClockAhead;
-        var result = await host.RunAsync(Wrapper(node, "begin", attempt.Installation, attempt.Id, Text(attempt.Epoch), Text(attempt.Position), Text((long)attempt.StartWithin.TotalSeconds), Text(sent), "0", argv), Quick, ct);
-        if (result.Output.StartsWith("refused ", StringComparison.Ordinal)) return result.Output[8..].Trim();
-        return result.Code == 0 ? null : throw Nonsense(node, result);
+        var argv = Shell.Join(arguments);
+        var sent = await host.UptimeAsync(ct);
+        var result = await host.RunAsync(Wrapper(node, "begin", attempt.Installation, attempt.Id, Text(attempt.Epoch), Text(attempt.Position), Text((long)attempt.StartWithin.TotalSeconds), Text(sent), Seconds(wait), argv), Quick + wait, ct);
+        if (result.Output.StartsWith("refused ", StringComparison.Ordinal)) return new Begun(result.Output[8..].Trim(), null);
+        return new Begun(null, Reading(node, result));
     }
 
     public async Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct)
     {
-        var seconds = (long)Math.Ceiling(wait.TotalSeconds);
-        var result = await HostOf(node).RunAsync(Wrapper(node, "status", installation, attempt, Text(seconds)), Quick + wait, ct);
+        var result = await HostOf(node).RunAsync(Wrapper(node, "status", installation, attempt, Seconds(wait)), Quick + wait, ct);
+        return Reading(node, result);
+    }
+
+    private static AttemptReading Reading(EstateNode node, SshHost.Result result)
+    {
         var line = result.Output.Split('\n', 2);
         var output = line.Length > 1 ? line[1] : "";
         var words = line[0].Split(' ');
@@ -65,6 +68,8 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
 
     private static ConnectorException Nonsense(EstateNode node, SshHost.Result result) =>
         new(new Problem($"{node.Id} gave an answer that is not understood", $"exit status {result.Code}: {(result.Error + result.Output).Trim()[..Math.Min(200, (result.Error + result.Output).Trim().Length)]}", "Is the disk full, or sudo changed?"), lasting: false);
+
+    private static string Seconds(TimeSpan wait) => Text((long)Math.Ceiling(wait.TotalSeconds));
 
     private static string Text(long number) => number.ToString(CultureInfo.InvariantCulture);
 

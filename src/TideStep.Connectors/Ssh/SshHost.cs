@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using System.Security.Cryptography;
 using System.Text;
 using Renci.SshNet;
@@ -17,8 +18,14 @@ internal sealed class SshHost(EstateNode node, Secrets secrets, string installat
 
     public EstateNode Node => node;
 
-    /// <summary>Seconds the host's clock is ahead of ours, as read at the connection.</summary>
-    public long ClockAhead { get; private set; }
+    private (long Seconds, long At) _uptime;
+
+    /// <summary>Seconds since the host's boot, by what it said at the connection and our monotonic clock since.</summary>
+    public async Task<long> UptimeAsync(CancellationToken ct)
+    {
+        await ConnectAsync(ct);
+        return _uptime.Seconds + (long)Stopwatch.GetElapsedTime(_uptime.At).TotalSeconds;
+    }
 
     public sealed record Result(int Code, string Output, string Error);
 
@@ -141,17 +148,17 @@ internal sealed class SshHost(EstateNode node, Secrets secrets, string installat
         return reader.ReadToEnd();
     });
 
-    // The wrapper is laid on the host once per connection where it is missing or differs, and the clocks are compared.
+    // The wrapper is laid on the host once per connection where it is missing or differs, and its time since boot is read.
     private async Task PrepareAsync(SshClient client, CancellationToken ct)
     {
         var sum = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(Script.Value)));
         var body = Convert.ToBase64String(Encoding.UTF8.GetBytes(Script.Value));
         var place = SshConnector.StateFolder(node);
-        var lay = $"mkdir -p {place} && [ \"$(sha256sum {place}/attempt.sh 2>/dev/null | cut -d' ' -f1)\" = {sum} ] || {{ printf %s {body} | base64 -d >{place}/attempt.sh.new && mv -f {place}/attempt.sh.new {place}/attempt.sh; }}; date +%s";
+        var lay = $"mkdir -p {place} && [ \"$(sha256sum {place}/attempt.sh 2>/dev/null | cut -d' ' -f1)\" = {sum} ] || {{ printf %s {body} | base64 -d >{place}/attempt.sh.new && mv -f {place}/attempt.sh.new {place}/attempt.sh; }}; {Shell.Join(["/bin/sh", place + "/attempt.sh", "clock"])}";
         var result = await RunOnAsync(client, $"sudo -n /bin/sh -c {Shell.Quote(lay)}", TimeSpan.FromSeconds(30), ct);
         if (result.Code != 0 || !long.TryParse(result.Output.Trim(), out var clock))
             throw new ConnectorException(new Problem($"{node.Id} can't be prepared: {result.Error.Trim()}", $"exit status {result.Code}", $"The account {node.Reach["account"]} needs sudo without a password, and /var/lib needs room."), lasting: result.Error.Contains("sudo", StringComparison.Ordinal));
-        ClockAhead = clock - DateTimeOffset.UtcNow.ToUnixTimeSeconds();
+        _uptime = (clock, Stopwatch.GetTimestamp());
         _prepared = true;
     }
 

@@ -8,13 +8,15 @@
 #   capture PLACE PATH...  check PLACE SHA256  place SOURCE TARGET SHA256
 set -u
 umask 077
-base=${TIDESTEP_STATE:-/var/lib/tidestep}
-self=$base/attempt.sh
+self=$0
+base=${0%/*}
 verb=$1
 shift
+# Every process that is started here is paid for by each step: what the shell can do itself, it does itself.
+read -r boot </proc/sys/kernel/random/boot_id
 
-whole() { # FILE, content on standard input: written whole or not at all
-  cat >"$1.new" && sync -d "$1.new" 2>/dev/null
+whole() { # FILE TEXT: written whole or not at all
+  printf '%s\n' "$2" >"$1.new" && sync -d "$1.new" 2>/dev/null
   mv -f "$1.new" "$1"
 }
 
@@ -23,32 +25,38 @@ fence() { # reads EPOCH and POSITION as they stand
   [ -s "$records/fence" ] && read -r epoch position <"$records/fence"
 }
 
-now_boot() { cat /proc/sys/kernel/random/boot_id; }
-
 # The start time of a process, field 22 of its stat line; the name before it may hold spaces.
-start_of() { sed 's/.*) //' "/proc/$1/stat" 2>/dev/null | cut -d' ' -f20; }
+start_of() {
+  start=
+  [ -r "/proc/$1/stat" ] && read -r line <"/proc/$1/stat" || return 0
+  set -- ${line##*) }
+  start=${20}
+}
 
 tell() {
   dir=$records/attempts/$1
   if [ ! -d "$dir" ]; then echo unknown; return; fi
-  if [ -s "$dir/status" ]; then head -n 1 "$dir/status" | tr -d '\0'
-  elif [ -s "$dir/process" ]; then
-    read -r pid start boot <"$dir/process"
-    if [ "$boot" != "$(now_boot)" ]; then echo restarted
-    elif [ "$(start_of "$pid")" = "$start" ]; then echo running
-    elif [ -s "$dir/status" ]; then head -n 1 "$dir/status" | tr -d '\0'
-    else echo lost; fi
-  elif [ "$(cat "$dir/boot" 2>/dev/null)" != "$(now_boot)" ]; then echo restarted
-  else echo running; fi
-  [ -f "$dir/output" ] && tail -c 65536 "$dir/output"
+  if [ ! -s "$dir/status" ]; then
+    begun= known= at=
+    [ -s "$dir/process" ] && read -r begun known at <"$dir/process"
+    [ -n "$at" ] || { known= && read -r at <"$dir/boot"; }
+    if [ "$at" != "$boot" ]; then echo restarted
+    elif [ -z "$known" ]; then echo running
+    else
+      start_of "$begun"
+      if [ "$start" = "$known" ]; then echo running
+      elif [ ! -s "$dir/status" ]; then echo lost; fi
+    fi
+  fi
+  if [ -s "$dir/status" ]; then read -r line <"$dir/status"; printf '%s\n' "$line"; fi
+  [ -s "$dir/output" ] && tail -c 65536 "$dir/output"
   return 0
 }
 
 wait_for() { # ID SECONDS
-  tries=0 most=$(( $2 * 20 ))
-  while [ ! -s "$records/attempts/$1/status" ] && [ "$tries" -lt "$most" ]; do
-    if [ "$tries" -lt 20 ]; then sleep 0.01; else sleep 0.05; fi
-    tries=$((tries + 1))
+  spent=0 most=$(($2 * 1000))
+  while [ ! -s "$records/attempts/$1/status" ] && [ "$spent" -lt "$most" ]; do
+    if [ "$spent" -lt 40 ]; then sleep 0.003; spent=$((spent + 4)); else sleep 0.05; spent=$((spent + 51)); fi
   done
 }
 
@@ -65,25 +73,31 @@ raise)
   exec 9>"$records/lock"
   flock 9
   fence
-  [ "$1" -ge "$epoch" ] && { [ "$2" -gt "$position" ] && high=$2 || high=$position; echo "$1 $high" | whole "$records/fence"; }
+  [ "$1" -ge "$epoch" ] && { [ "$2" -gt "$position" ] && high=$2 || high=$position; whole "$records/fence" "$1 $high"; }
   echo "fence $epoch $position"
   ;;
 begin)
   id=$1 mine=$2 at=$3 within=$4 sent=$5 wait=$6 argv=$7
-  mkdir -p "$records/attempts"
+  [ -d "$records/attempts" ] || mkdir -p "$records/attempts"
   exec 9>"$records/lock"
   flock 9
   fence
   dir=$records/attempts/$id
   if [ "$mine" -lt "$epoch" ]; then echo "refused epoch $mine is below $epoch, the highest seen here"; exit 0; fi
   if [ -d "$dir" ]; then echo "refused the attempt is known already"; exit 0; fi
-  # SENT is this host's own clock as read a moment ago, so that two clocks need not agree.
-  if [ "$(date +%s)" -gt $((sent + within)) ]; then echo "refused its start-by time has passed"; exit 0; fi
-  if [ "$mine" != "$epoch" ] || [ "$at" -gt "$position" ]; then echo "$mine $at" | whole "$records/fence"; fi
-  # The record is made whole before it gets its name; room for the status is taken now, so that a full disk can't lose it.
-  rm -rf "$dir.new"
-  mkdir "$dir.new" && printf '%s' "$argv" >"$dir.new/argv" && now_boot >"$dir.new/boot" && head -c 4096 /dev/zero >"$dir.new/reserved" || { rm -rf "$dir.new"; echo "refused no room for the attempt's record on this host"; exit 0; }
+  # SENT is this host's own time since its boot as it was when the call was made, so that no two clocks need agree.
+  read -r up rest </proc/uptime
+  if [ "${up%.*}" -gt $((sent + within)) ]; then echo "refused its start-by time has passed"; exit 0; fi
+  if [ "$mine" != "$epoch" ]; then whole "$records/fence" "$mine $at"
+  elif [ "$at" -gt "$position" ]; then
+    # Where only the position rises, losing the last write with the host's power harms nothing: the journal is ahead of it.
+    printf '%s\n' "$mine $at" >"$records/fence.new" && mv -f "$records/fence.new" "$records/fence"
+  fi
+  # The record is made whole and lasting before anything begins; room for the status is taken now, so that a full disk can't lose it.
+  [ -d "$dir.new" ] && rm -rf "$dir.new"
+  mkdir "$dir.new" && printf 'set -- %s\n' "$argv" >"$dir.new/argv" && printf '%s\n' "$boot" >"$dir.new/boot" && printf '%4096s' '' >"$dir.new/reserved" || { rm -rf "$dir.new"; echo "refused no room for the attempt's record on this host"; exit 0; }
   mv "$dir.new" "$dir"
+  sync "$dir/argv" "$dir/boot" "$dir/reserved" "$dir" "$records/attempts"
   if [ -d /run/systemd/system ]; then
     systemd-run --quiet --collect --no-ask-password --unit="tidestep-$id" -p KillMode=process -p StandardOutput=null -p StandardError=null /bin/sh "$self" run "${records##*/}" "$id" 9>&- >/dev/null 2>"$dir/refusal" || {
       echo "ended 125" >"$dir/status"
@@ -102,15 +116,9 @@ status)
   ;;
 run)
   dir=$records/attempts/$1
-  echo "$$ $(start_of $$) $(now_boot)" | whole "$dir/process"
-  old_ifs=$IFS
-  IFS=,
-  set --
-  for piece in $(cat "$dir/argv"); do
-    text=$(printf '%s' "$piece" | base64 -d; printf x)
-    set -- "$@" "${text%x}"
-  done
-  IFS=$old_ifs
+  start_of $$
+  printf '%s\n' "$$ $start $boot" >"$dir/process"
+  . "$dir/argv"
   umask 022
   cd /
   "$@" >"$dir/output" 2>&1 </dev/null
@@ -143,6 +151,6 @@ place)
   if [ "$sum" != "$3" ]; then rm -f "$1"; echo "checksum differs: $sum"; exit 4; fi
   mkdir -p "$(dirname "$2")" && cp "$1" "$2.new" && sync "$2.new" && mv -f "$2.new" "$2" && rm -f "$1" && echo "$2 is whole"
   ;;
-clock) date +%s ;;
+clock) read -r up rest </proc/uptime; echo "${up%.*}" ;;
 *) echo "unknown verb $verb" >&2; exit 2 ;;
 esac

@@ -4,7 +4,7 @@ using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Paths;
 
-namespace TideStep.Core.Tests;
+namespace TideStep.Tests;
 
 /// <summary>A small builder language for estates and catalogues; texts are the real documents, so that tests read what users write.</summary>
 internal sealed class Fleet

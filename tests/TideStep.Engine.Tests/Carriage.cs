@@ -1,0 +1,91 @@
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+using TideStep.Core.Runs;
+using TideStep.Storage;
+using TideStep.Tests;
+
+namespace TideStep.Engine.Tests;
+
+/// <summary>A run carried by the real executor against far sides and a journal in memory; owners can end and follow one another.</summary>
+internal sealed class Carriage
+{
+    public const string Steps = """
+        steps:
+          stop: {do: {stop: x}, safe-after: true}
+          quiet: {do: {command: [quiet]}, undo: {command: [loud]}}
+          save: {do: {capture: data, paths: [/data]}}
+          put: {do: {install: x, version: "{jump.to}"}, limit: 1 s}
+          start: {do: {start: x}}
+        routines: {leave: [stop], return: [start]}
+
+        """;
+
+    private readonly EstateIndex _index;
+    private int _attempts;
+
+    public Carriage(int members = 3, string steps = Steps, string change = "[quiet, put]", string component = "")
+    {
+        var fleet = new Fleet().Node($"n[1-{members}]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", $"\"n[1-{members}]\"", component)
+            .Product("engine", $"releases: {{\"6\": {{}}, \"7\": {{}}}}\njumps:\n  to-7: {{from: \"=6\", to: \"7\", methods: {{rolling: {{member: 1 min, settle: 1 min}}}}, change: {change}}}\n" + steps);
+        _index = fleet.Index();
+        Plan = Fleet.Good(PlanMaker.Make(_index, fleet.Path("goal: [{component: app, to: 7}]"), "e", "c"));
+        foreach (var node in _index.Estate.Nodes.Keys) Far.SetRunning(node, "app", "6");
+        Journal.CreateRunAsync(new StoredRun("r", Plan.Digest, null, DateTimeOffset.UnixEpoch, 0, null, null), new Opened(Plan.Digest, "", "Wren", null), DateTimeOffset.UnixEpoch, default);
+    }
+
+    public Plan Plan { get; }
+    public FarSide Far { get; } = new();
+    public MemoryJournal Journal { get; } = new();
+    public RunFeed Feed { get; } = new();
+    public TimeProvider Time { get; init; } = TimeProvider.System;
+    public IReadOnlyList<string> Nodes => [.. _index.Estate.Nodes.Keys.Order(StringComparer.Ordinal)];
+
+    public RunState State => RunState.Fold(Plan, Journal.Entries);
+
+    /// <summary>A new owner of the run, at work or about to be.</summary>
+    public async Task<RunExecutor> OwnerAsync(bool start = false, bool owned = true)
+    {
+        var settings = new EngineSettings(1e9, TimeSpan.FromMilliseconds(1), 64, "/nowhere");
+        var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}");
+        var executor = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) => Task.CompletedTask);
+        if (owned) await executor.Log.AppendAsync(new Owned("me"));
+        if (start) await executor.Log.AppendAsync(new MembersRead("before", Plan.Premises.Running), new Started("Wren"));
+        return executor;
+    }
+
+    /// <summary>Carries until the run ends; an owner that ends is followed by the next. Gives how many owners it took.</summary>
+    public async Task<int> ToEndAsync(Action<int> beforeOwner)
+    {
+        for (var owners = 1; ; owners++)
+        {
+            Assert.True(owners < 1000, "the run does not end: " + string.Join("\n", Journal.Entries.TakeLast(12)));
+            Journal.Left = null;
+            var started = State.StartedAt is not null;
+            var halted = new TaskCompletionSource();
+            try
+            {
+                var owner = await OwnerAsync(start: !started);
+                beforeOwner(owners);
+                owner.Log.Grew += () => { if (owner.Log.Look(s => s.Halt?.Why) is { } why) halted.TrySetException(new InvalidOperationException("halted: " + why)); };
+                var working = owner.ExecuteAsync(default);
+                await await Task.WhenAny(working, halted.Task);
+                return owners;
+            }
+            catch (ProcessEnded) { /* the next owner takes up what stands in the journal */ }
+        }
+    }
+
+    /// <summary>Waits until the run's state is so, with the owner at work meanwhile.</summary>
+    public static async Task<T> UntilAsync<T>(RunExecutor owner, Task working, Func<RunState, T?> look) where T : class
+    {
+        var found = new TaskCompletionSource<T>(TaskCreationOptions.RunContinuationsAsynchronously);
+        void Look() { if (owner.Log.Look(look) is { } it) found.TrySetResult(it); }
+        owner.Log.Grew += Look;
+        Look();
+        var first = await Task.WhenAny(found.Task, working, Task.Delay(TimeSpan.FromSeconds(60)));
+        if (first == working) await working;
+        Look();
+        Assert.True(found.Task.IsCompleted, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why}"));
+        return await found.Task;
+    }
+}

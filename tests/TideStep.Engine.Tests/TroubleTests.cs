@@ -1,0 +1,186 @@
+using TideStep.Connectors;
+using TideStep.Core.Documents;
+using TideStep.Core.Runs;
+
+namespace TideStep.Engine.Tests;
+
+/// <summary>What the executor does when something is in the way.</summary>
+public sealed class TroubleTests
+{
+    private static async Task<string> HaltOf(Carriage carriage, Func<RunExecutor, Task>? then = null)
+    {
+        using var stop = new CancellationTokenSource();
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(stop.Token);
+        var why = await Carriage.UntilAsync(owner, working, s => s.Status == RunStatus.Halted ? s.Halt!.Why : null);
+        if (then is not null)
+        {
+            await then(owner);
+            await Carriage.UntilAsync(owner, working, s => s.End?.ToString());
+        }
+        await stop.CancelAsync();
+        await working.ContinueWith(_ => { }, TaskScheduler.Default);
+        return why;
+    }
+
+    [Fact]
+    public async Task A_node_out_of_contact_before_a_step_is_waited_for()
+    {
+        var carriage = new Carriage();
+        var away = 0;
+        carriage.Far.Around = (call, node, _) => node == "n2" && call is "raise" or "begin" && away++ is > 3 and < 18 ? throw FarSide.Away(node) : Task.CompletedTask;
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Single(carriage.Far.Deeds, d => d == "n2 install x");
+    }
+
+    [Fact]
+    public async Task A_node_that_refuses_for_good_is_not_waited_for()
+    {
+        var carriage = new Carriage();
+        carriage.Far.Around = (call, node, _) => node == "n1" && call == "raise" ? throw new ConnectorException(new Problem("n1 refuses the login of keeper"), lasting: true) : Task.CompletedTask;
+        Assert.Contains("refuses the login", await HaltOf(carriage));
+        Assert.Empty(carriage.Far.Deeds);
+    }
+
+    [Fact]
+    public async Task A_node_that_knows_a_later_journal_halts_the_run()
+    {
+        var carriage = new Carriage();
+        carriage.Far.SetPosition("n1", 5000);
+        Assert.Contains("knows journal position 5000", await HaltOf(carriage));
+        Assert.Empty(carriage.Far.Deeds);
+    }
+
+    [Fact]
+    public async Task A_failed_step_halts_before_anybody_else_leaves_service()
+    {
+        var carriage = new Carriage();
+        carriage.Far.Outcome = (node, action) => node == "n2" && action.Verb == "install" ? 7 : 0;
+        Assert.Contains("status 7", await HaltOf(carriage));
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n3", StringComparison.Ordinal));
+        Assert.Equal("6", carriage.Far.RunningOf("n3", "app"));
+    }
+
+    [Fact]
+    public async Task Trying_again_after_a_failure_ends_the_run_and_takes_every_measure_back()
+    {
+        var carriage = new Carriage();
+        var broken = true;
+        carriage.Far.Outcome = (node, action) => broken && node == "n2" && action.Verb == "install" ? 7 : 0;
+        await HaltOf(carriage, async owner =>
+        {
+            broken = false;
+            Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null)));
+        });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Empty(carriage.Far.Measures);
+        Assert.Single(carriage.Far.Deeds, d => d == "n2 install x");
+    }
+
+    [Fact]
+    public async Task Stopping_here_takes_every_measure_back_and_leaves_the_rest()
+    {
+        var carriage = new Carriage();
+        carriage.Far.Outcome = (node, action) => node == "n2" && action.Verb == "install" ? 7 : 0;
+        await HaltOf(carriage, async owner => Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.StopHere, "Wren", "enough", null))));
+        Assert.Equal(RunEnd.StoppedHere, carriage.State.End);
+        Assert.Empty(carriage.Far.Measures);
+        Assert.Equal(1, carriage.Far.Stopped);
+    }
+
+    [Fact]
+    public async Task An_overdue_step_halts_and_is_still_followed_and_never_begun_again()
+    {
+        var carriage = new Carriage();
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        var why = await HaltOf(carriage, async owner =>
+        {
+            Assert.NotNull(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.StopHere, "Wren", null, null)));
+            carriage.Far.EndHanging(1);
+            carriage.Far.Outcome = (_, _) => 0;
+            using var stop = new CancellationTokenSource();
+            for (var ended = false; !ended; await Task.Yield()) ended = owner.Log.Look(s => !s.OpenAttempts.Any());
+            Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.StopHere, "Wren", null, null)));
+        });
+        Assert.Contains("overdue", why);
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.Contains("install"));
+        Assert.Single(carriage.Journal.Entries, e => e.Event is AttemptOverdue);
+    }
+
+    [Fact]
+    public async Task A_wave_waits_while_a_guard_does_not_hold_on_live_readings_and_then_halts()
+    {
+        var carriage = new Carriage();
+        var stopped = false;
+        carriage.Far.Around = (call, node, _) => node == "n3" && call == "read" && !stopped ? throw FarSide.Away("n3") : Task.CompletedTask;
+        Assert.Contains("waits in vain", await HaltOf(carriage));
+        Assert.Contains(carriage.Journal.Entries, e => e.Event is GuardsChecked { Hold: false } checkedGuards && checkedGuards.Why.Contains("n3", StringComparison.Ordinal));
+        Assert.Empty(carriage.Far.Deeds);
+    }
+
+    [Fact]
+    public async Task A_capture_that_is_not_whole_stops_the_run_before_anything_changes()
+    {
+        var carriage = new Carriage(change: "[quiet, put]\n    points: [{capture: save, while: stopped}]");
+        carriage.Far.Outcome = (node, action) => action.Verb == "check-point" ? 5 : 0;
+        await HaltOf(carriage);
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.Contains("install"));
+    }
+
+    [Fact]
+    public async Task A_measure_that_cannot_be_taken_back_keeps_the_run_open()
+    {
+        var carriage = new Carriage();
+        carriage.Far.Outcome = (_, action) => action.Verb == "command" && action.Arguments[0] == "loud" ? 1 : 0;
+        Assert.Contains("could not be taken back", await HaltOf(carriage));
+        Assert.Null(carriage.State.End);
+        Assert.Single(carriage.Far.Measures);
+    }
+
+    [Fact]
+    public async Task A_clock_set_back_does_not_turn_the_journals_time()
+    {
+        var clock = new SteppedClock();
+        var carriage = new Carriage { Time = clock };
+        await carriage.ToEndAsync(_ => clock.SetBack(TimeSpan.FromHours(2)));
+        var times = carriage.Journal.Entries.Skip(1).Select(e => e.At).ToList();
+        Assert.Equal(times.Order(), times);
+    }
+
+    private sealed class SteppedClock : TimeProvider
+    {
+        private TimeSpan _ahead = TimeSpan.Zero;
+        public void SetBack(TimeSpan by) => _ahead -= by;
+        public override DateTimeOffset GetUtcNow() => base.GetUtcNow() + _ahead;
+    }
+
+    [Fact]
+    public async Task A_listener_that_is_too_slow_is_cut_off_and_goes_on_from_the_journal()
+    {
+        var feed = new RunFeed();
+        var listening = new TaskCompletionSource();
+        await using var listener = feed.ListenAsync("r", listening, default).GetAsyncEnumerator();
+        var first = listener.MoveNextAsync();
+        await listening.Task;
+        for (var i = 1; i <= 20_000; i++) feed.Publish([new JournalEntry("r", i, 1, DateTimeOffset.UnixEpoch, new Held())]);
+        Assert.True(await first);
+        var seen = 1L;
+        while (await listener.MoveNextAsync()) Assert.Equal(++seen, listener.Current.Sequence);
+        Assert.InRange(seen, 1, 19_999);
+    }
+
+    [Fact]
+    public async Task A_listener_to_one_run_hears_nothing_of_others()
+    {
+        var feed = new RunFeed();
+        var listening = new TaskCompletionSource();
+        await using var listener = feed.ListenAsync("r", listening, default).GetAsyncEnumerator();
+        var next = listener.MoveNextAsync();
+        await listening.Task;
+        feed.Publish([new JournalEntry("other", 1, 1, DateTimeOffset.UnixEpoch, new Held())]);
+        feed.Publish([new JournalEntry("r", 7, 1, DateTimeOffset.UnixEpoch, new Held())]);
+        Assert.True(await next);
+        Assert.Equal(7, listener.Current.Sequence);
+    }
+}

@@ -33,15 +33,15 @@ public sealed class Output
 
     public IAnsiConsole Terminal => _console;
 
-    /// <summary>Writes a value for programs, or lets people's form be written.</summary>
-    public void Write(object value, Action people)
+    /// <summary>Writes a value for programs, or lets people's form be written. CSV is of <paramref name="rows"/> where the value is more than one list.</summary>
+    public void Write(object value, Action people, object? rows = null)
     {
         var node = JsonSerializer.SerializeToNode(value, Json.Options);
         switch (_format)
         {
             case "json": Console.WriteLine(JsonSerializer.Serialize(value, Json.Indented)); break;
             case "yaml": Console.Write(Yaml.Write(node)); break;
-            case "csv": Console.Write(Csv.Write(node)); break;
+            case "csv": Console.Write(Csv.Write(rows is null ? node : JsonSerializer.SerializeToNode(rows, Json.Options))); break;
             default: people(); break;
         }
     }
@@ -62,7 +62,17 @@ public sealed class Output
 
     private static string Cut(string text, int room) => text.Length <= room ? text : text[..(room - 1)] + "…";
 
-    public void Line(string text = "") => Console.WriteLine(text);
+    /// <summary>A line of prose; one that is too wide goes on at a word, indented.</summary>
+    public void Line(string text = "")
+    {
+        var indent = text.Length - text.TrimStart().Length + 4;
+        while (text.Length > _console.Profile.Width && text.LastIndexOf(' ', _console.Profile.Width) is var at && at > indent)
+        {
+            Console.WriteLine(text[..at]);
+            text = new string(' ', indent) + text[(at + 1)..];
+        }
+        Console.WriteLine(text);
+    }
 
     public void Heading(string text) => _console.MarkupLine($"[bold]{Markup.Escape(text)}[/]");
 

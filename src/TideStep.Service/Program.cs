@@ -9,7 +9,7 @@ using TideStep.Service.Routes;
 using TideStep.Storage;
 
 var builder = WebApplication.CreateSlimBuilder(args);
-builder.Logging.SetMinimumLevel(LogLevel.Warning);
+builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.Extensions.Hosting", LogLevel.None); // a start that fails is said below
 var settings = ServiceSettings.From(builder.Configuration);
 Directory.CreateDirectory(settings.Data);
 foreach (var own in new[] { "secrets", "artefacts" }) Directory.CreateDirectory(Path.Combine(settings.Data, own));

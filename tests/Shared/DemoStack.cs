@@ -67,6 +67,18 @@ public sealed class DemoStack : IAsyncDisposable
         await Answers(Service, "/health/ready");
     }
 
+    /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it said.</summary>
+    public async Task<(int Status, string Error)> SecondServiceAsync(params string[] arguments)
+    {
+        var start = Program("Service", "tidestep-service", arguments);
+        start.RedirectStandardError = true;
+        using var process = Process.Start(start)!;
+        using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(1));
+        var error = await process.StandardError.ReadToEndAsync(limit.Token);
+        await process.WaitForExitAsync(limit.Token);
+        return (process.ExitCode, error);
+    }
+
     /// <summary>Ends the service with SIGKILL: nothing of it runs to an end.</summary>
     public async Task KillServiceAsync()
     {

@@ -80,7 +80,7 @@ public static class PlanCommands
             if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.Closed) is { } closes) output.Line($"point of no return: part {closes.Number}, {closes.Title}: {closes.Return.Why}");
             else if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.WithLoss) is { } loss) output.Line($"loss begins: part {loss.Number}, {loss.Title}: {loss.Return.Why}");
             foreach (var note in plan.Notes) output.Line($"note: {note}");
-        });
+        }, plan.Blocks.Select(b => new { part = b.Number, b.Move, phase = b.Phase, b.Title, minutes = (b.Expected + b.Settle).TotalMinutes, returnPath = ReturnWord(b.Return), returnMinutes = b.Return.Length.TotalMinutes, componentsOut = b.ComponentsOut }));
         return Exit.Done;
     }
 

@@ -1,0 +1,186 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Text.Json.Nodes;
+using TideStep.Tests;
+
+namespace TideStep.Service.Tests;
+
+/// <summary>One service for the class, as a process of its own; every test leaves it as it was.</summary>
+public sealed class StackFixture : IAsyncLifetime
+{
+    public DemoStack Stack { get; private set; } = null!;
+
+    public async ValueTask InitializeAsync() => Stack = await DemoStack.StartAsync();
+
+    public ValueTask DisposeAsync() => Stack.DisposeAsync();
+}
+
+public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixture>
+{
+    private readonly DemoStack _stack = fixture.Stack;
+
+    private HttpClient Plain(string? key = null, string? name = null)
+    {
+        var http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false }) { BaseAddress = _stack.Service.BaseAddress };
+        if (key is not null) http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
+        if (name is not null) http.DefaultRequestHeaders.Add("Tide-Step-Name", name);
+        return http;
+    }
+
+    private static async Task<JsonNode> ProblemOf(HttpResponseMessage response)
+    {
+        Assert.Equal("application/problem+json", response.Content.Headers.ContentType!.MediaType);
+        return (await response.Content.ReadFromJsonAsync<JsonNode>())!;
+    }
+
+    private async Task<string> PlanAsync() => (string)(await (await _stack.Service.PostAsJsonAsync("/api/plans", new { goal = await File.ReadAllTextAsync(_stack.Demo("goals/relay.yaml")) })).Content.ReadFromJsonAsync<JsonNode>())!["digest"]!;
+
+    [Fact]
+    public async Task Without_the_key_nothing_of_the_api_answers()
+    {
+        foreach (var key in new[] { null, "", "wrong", _stack.Key + "x" })
+        {
+            using var http = Plain(key, "Wren");
+            foreach (var path in new[] { "/api/estate", "/api/runs", "/api/plans", "/api/service" })
+            {
+                var response = await http.GetAsync(path);
+                Assert.Equal(HttpStatusCode.Unauthorized, response.StatusCode);
+                Assert.Contains("access key", (string)(await ProblemOf(response))["title"]!);
+            }
+        }
+    }
+
+    [Fact]
+    [System.Runtime.Versioning.SupportedOSPlatform("linux")]
+    public void The_key_is_for_its_owner_alone() =>
+        Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Path.Combine(_stack.Work, "data", "access.key")));
+
+    [Theory]
+    [InlineData("marram.example")]
+    [InlineData("127.0.0.1.marram.example")]
+    public async Task A_foreign_host_header_is_refused(string host)
+    {
+        using var http = Plain(_stack.Key);
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/api/estate") { Headers = { Host = host } };
+        Assert.Equal(HttpStatusCode.MisdirectedRequest, (await http.SendAsync(request)).StatusCode);
+    }
+
+    [Fact]
+    public async Task Nothing_is_changed_without_a_name()
+    {
+        using var http = Plain(_stack.Key);
+        var response = await http.PostAsJsonAsync("/api/surveys", new { });
+        Assert.Equal(HttpStatusCode.BadRequest, response.StatusCode);
+        Assert.Contains("who acts", (string)(await ProblemOf(response))["title"]!);
+    }
+
+    [Fact]
+    public async Task A_link_opens_the_console_once()
+    {
+        var link = (string)(await (await _stack.Service.PostAsJsonAsync("/api/links", new { })).Content.ReadFromJsonAsync<JsonNode>())!["link"]!;
+        using var browser = Plain();
+        var first = await browser.GetAsync(new Uri(link).PathAndQuery);
+        var cookie = Assert.Single(first.Headers.GetValues("Set-Cookie"));
+        Assert.Contains("httponly", cookie);
+        Assert.Contains("samesite=strict", cookie);
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/api/estate");
+        request.Headers.Add("Cookie", cookie.Split(';')[0]);
+        Assert.Equal(HttpStatusCode.OK, (await browser.SendAsync(request)).StatusCode);
+        Assert.False((await browser.GetAsync(new Uri(link).PathAndQuery)).Headers.Contains("Set-Cookie"));
+    }
+
+    [Theory]
+    [InlineData("/api/runs/r0", "there is no run")]
+    [InlineData("/api/plans/abc", "there is no plan")]
+    [InlineData("/api/documents/product/nothing", "")]
+    [InlineData("/schemas/nothing", "")]
+    public async Task What_is_not_there_is_a_problem_with_words(string path, string says)
+    {
+        var response = await _stack.Service.GetAsync(path);
+        Assert.Equal(HttpStatusCode.NotFound, response.StatusCode);
+        if (says.Length > 0) Assert.Contains(says, (await ProblemOf(response))["title"]!.ToString());
+    }
+
+    [Theory]
+    [InlineData("{")]
+    [InlineData("[]")]
+    [InlineData("{\"goal\": 7}")]
+    public async Task A_body_that_is_not_understood_is_a_bad_request(string body)
+    {
+        using var content = new StringContent(body, MediaTypeHeaderValue.Parse("application/json"));
+        Assert.Equal(HttpStatusCode.BadRequest, (await _stack.Service.PostAsync("/api/paths", content)).StatusCode);
+    }
+
+    [Fact]
+    public async Task A_repeated_request_under_one_key_opens_one_run()
+    {
+        var plan = await PlanAsync();
+        async Task<JsonNode> Open(object body, string key)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/api/runs") { Content = JsonContent.Create(body), Headers = { { "Idempotency-Key", key } } };
+            return (await (await _stack.Service.SendAsync(request)).Content.ReadFromJsonAsync<JsonNode>())!;
+        }
+        var (first, again) = (await Open(new { plan, label = "a" }, "k1"), await Open(new { plan, label = "a" }, "k1"));
+        Assert.Equal((string)first["run"]!, (string)again["run"]!);
+        Assert.NotEqual((string)first["run"]!, (string)(await Open(new { plan, label = "a" }, "k2"))["run"]!);
+        Assert.Contains("Idempotency-Key", (string)(await Open(new { plan, label = "another" }, "k1"))["title"]!);
+    }
+
+    [Fact]
+    public async Task A_plan_made_twice_has_one_digest_and_its_body_is_the_same_byte_for_byte()
+    {
+        var (first, second) = (await PlanAsync(), await PlanAsync());
+        Assert.Equal(first, second);
+        Assert.Equal(await _stack.Service.GetStringAsync($"/api/plans/{first}"), await _stack.Service.GetStringAsync($"/api/plans/{second}"));
+    }
+
+    [Fact]
+    public async Task The_openapi_document_names_every_group_of_calls()
+    {
+        var document = (await _stack.Service.GetFromJsonAsync<JsonNode>("/openapi/v1.json"))!;
+        var paths = document["paths"]!.AsObject().Select(p => p.Key).ToList();
+        foreach (var path in new[] { "/api/estate", "/api/paths", "/api/plans", "/api/plans/{digest}", "/api/runs", "/api/runs/{run}/events", "/api/runs/{run}/decisions", "/api/points" }) Assert.Contains(path, paths);
+        Assert.All(document["paths"]!.AsObject().Where(p => p.Key.StartsWith("/api/", StringComparison.Ordinal)).SelectMany(p => p.Value!.AsObject()), o => Assert.False(string.IsNullOrEmpty((string?)o.Value!["summary"]), o.Key));
+    }
+
+    [Theory]
+    [InlineData("estate")]
+    [InlineData("product")]
+    [InlineData("readings")]
+    [InlineData("goal")]
+    [InlineData("path")]
+    public async Task Schemas_are_published(string kind) =>
+        Assert.Contains("json-schema.org", (string)(await _stack.Service.GetFromJsonAsync<JsonNode>($"/schemas/{kind}"))!["$schema"]!);
+
+    [Fact]
+    public async Task Health_answers_without_a_key()
+    {
+        using var http = Plain();
+        Assert.Equal(HttpStatusCode.OK, (await http.GetAsync("/health/live")).StatusCode);
+        Assert.True((bool)(await http.GetFromJsonAsync<JsonNode>("/health/ready"))!["ready"]!);
+    }
+
+    [Fact]
+    public async Task The_console_is_served_for_every_address_of_its_own_and_never_for_the_api()
+    {
+        Assert.Contains("<div id=\"root\"", await _stack.Service.GetStringAsync("/runs/anything"));
+        Assert.Equal(HttpStatusCode.NotFound, (await _stack.Service.GetAsync("/api/nothing")).StatusCode);
+    }
+
+    [Fact]
+    public async Task A_second_service_on_the_same_data_refuses_to_start()
+    {
+        var (status, error) = await _stack.SecondServiceAsync("--port", "0");
+        Assert.Equal(3, status);
+        Assert.Contains("another Tide Step service is using", error);
+    }
+
+    [Fact]
+    public async Task A_port_that_is_taken_names_the_option_that_changes_it()
+    {
+        var (status, error) = await _stack.SecondServiceAsync("--port", $"{_stack.Port}", "--data", Path.Combine(_stack.Work, "elsewhere"));
+        Assert.Equal(3, status);
+        Assert.Contains("--port", error);
+    }
+}

@@ -40,6 +40,9 @@ internal sealed class Fleet
 
     public string EstateText => $"tidestep: estate/1\nestate: {{id: test, class: test}}\nsites:\n{_sites}nodes:\n{_nodes}components:\n{_components}";
 
+    /// <summary>All documents, to show a case that fails.</summary>
+    public string Texts => EstateText + string.Join("\n", _products.Values);
+
     public Estate Estate => Good(EstateDocument.Read(EstateText, "estate.yaml"));
 
     public ProductCatalogue Catalogue => Good(ProductCatalogue.Create(_products.Select(p => Good(ProductDocument.Read(p.Value, p.Key + ".yaml")))));

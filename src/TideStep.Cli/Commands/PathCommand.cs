@@ -39,7 +39,7 @@ public static class PathCommand
         var goal = Files.Goal(result.GetValue(GoalFile)!);
         var day = goal.Day ?? DateOnly.FromDateTime(DateTime.Now);
         if (result.GetValue(Day) is { } written && !DateOnly.TryParse(written, System.Globalization.CultureInfo.InvariantCulture, out day)) throw new MisusedException([new Problem($"'{written}' is no day", null, "Write it like 2026-11-23.")]);
-        var answer = PathFinder.Find(new PathRequest(index, goal, day, methods));
+        var answer = PathFinder.Find(new PathRequest(index, goal, day, methods, Joint: methods.IsDefaultOrEmpty));
         return answer.Ok ? (index, answer.Value!) : throw new MisusedException(answer.Problems);
     }
 

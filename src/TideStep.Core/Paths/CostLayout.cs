@@ -52,10 +52,11 @@ internal sealed class RemainingCost
 {
     private readonly long[]?[][] _least;
     private readonly CostLayout _layout;
+    private readonly bool _joint;
 
-    public RemainingCost(PathProblem problem, CostLayout layout)
+    public RemainingCost(PathProblem problem, CostLayout layout, bool joint)
     {
-        _layout = layout;
+        (_layout, _joint) = (layout, joint);
         _least = new long[]?[problem.Index.Components.Length][];
         for (var c = 0; c < _least.Length; c++) _least[c] = Of(problem, c);
     }
@@ -97,7 +98,8 @@ internal sealed class RemainingCost
                     cost[_layout.Outage] += option.OutageSeconds;
                     cost[_layout.Closing] += option.Closes ? 1 : 0;
                     cost[_layout.Jumps]++;
-                    cost[_layout.Time] += option.Seconds;
+                    // In a joint move the longest settle time is shared.
+                    cost[_layout.Time] += option.Seconds - (_joint && JointMoves.MayJoin(option) ? (long)option.Figures.Settle.TotalSeconds : 0);
                     if (target < 0 && v == problem.Today[c] && !problem.Found[c].Contains(option.To)) cost[_layout.OthersMoved]++;
                     if (least[v] is { } known && CostLayout.Compare(known, cost) <= 0) continue;
                     least[v] = cost;

@@ -5,11 +5,30 @@ using TideStep.Core.Waves;
 
 namespace TideStep.Core.Paths;
 
-/// <summary>One component making one jump, with the catalogue's figures.</summary>
-public sealed record Move(string Component, Versions.Version From, Versions.Version To, Jump Jump, Method Method, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, WavePlan? Waves, ImmutableArray<TransitionalPair> Transitional)
+/// <summary>A jump that one component makes in a move.</summary>
+public sealed record TakenJump(string Component, Versions.Version From, Versions.Version To, Jump Jump, Method Method);
+
+/// <summary>One component making one jump, or a joint move of several jumps in one outage, with the catalogue's figures.</summary>
+/// <param name="Jumps">The jumps by component in code-point order, each one's in their sequence.</param>
+/// <param name="OutageTime">Outage minutes: the outage times the components that it takes out.</param>
+public sealed record Move(ImmutableArray<TakenJump> Jumps, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, WavePlan? Waves, ImmutableArray<TransitionalPair> Transitional)
 {
+    /// <summary>The component of a single move, the first one of a joint move.</summary>
+    public string Component => Jumps[0].Component;
+
+    public Versions.Version From => Jumps[0].From;
+
+    public Versions.Version To => Jumps[0].To;
+
+    public Jump Jump => Jumps[0].Jump;
+
+    public Method Method => Jumps[0].Method;
+
+    /// <summary>Whether several jumps are made in one outage.</summary>
+    public bool IsJoint => Jumps.Length > 1;
+
     /// <summary>The move as criterion 12 writes it.</summary>
-    public string Written => $"{Component}@{To.Label}";
+    public string Written => string.Join('+', Jumps.Select(j => $"{j.Component}@{j.To.Label}"));
 }
 
 /// <summary>A pair that is only tolerated while the work is under way, in the state after a move.</summary>
@@ -34,4 +53,6 @@ public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, Immutable
 
 /// <summary>What is asked of the planner.</summary>
 /// <param name="Methods">The methods that may be used, all where empty.</param>
-public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 1_000_000);
+/// <param name="StateLimit">After how many states the search is cut off.</param>
+/// <param name="Joint">Whether several jumps may be made in one outage.</param>
+public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 1_000_000, bool Joint = true);

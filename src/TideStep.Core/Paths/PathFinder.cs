@@ -15,6 +15,12 @@ public static class PathFinder
         var problem = new PathProblem(request, targets, pinned, relaxed: false);
         var search = new PathSearch(problem);
         var end = search.Find();
+        // A second search with joint moves, bounded by what the first one found, where one could be better or open a way.
+        if (request.Joint && search.Exhausted && search.JointCouldHelp(end))
+        {
+            var wider = new PathSearch(problem, joint: true, end?.Cost);
+            (search, end) = (wider, wider.Find() ?? end);
+        }
         var notes = Notes(problem);
         if (end is null)
         {
@@ -29,15 +35,20 @@ public static class PathFinder
     {
         var state = problem.Today.ToArray();
         var moves = ImmutableArray.CreateBuilder<Move>();
-        foreach (var option in PathSearch.Trail(end))
+        foreach (var move in PathSearch.Trail(end))
         {
-            var c = option.Component;
-            var before = problem.IsMixed(c, option.From) ? problem.Versions[c][problem.Found[c].First(f => f != option.To)] : problem.Versions[c][option.From];
-            state[c] = option.To;
-            moves.Add(new Move(problem.Index.Components[c].Id, before, problem.Versions[c][option.To], option.Jump, option.Method, TimeSpan.FromSeconds(option.Seconds), TimeSpan.FromSeconds(option.OutageSeconds),
-                [.. option.Out.Select(o => problem.Index.Components[o].Id)], option.Waves, Transitional(problem, state)));
+            foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
+            moves.Add(new Move([.. move.Jumps.Select(j => Taken(problem, j))], TimeSpan.FromSeconds(move.Seconds), TimeSpan.FromSeconds(move.OutageSeconds),
+                [.. move.Out.Select(o => problem.Index.Components[o].Id)], move.Jumps[0].Waves, Transitional(problem, state)));
         }
         return moves.ToImmutable();
+    }
+
+    private static TakenJump Taken(PathProblem problem, Option option)
+    {
+        var (c, versions) = (option.Component, problem.Versions[option.Component]);
+        var before = problem.IsMixed(c, option.From) ? versions[problem.Found[c].First(f => f != option.To)] : versions[option.From];
+        return new TakenJump(problem.Index.Components[c].Id, before, versions[option.To], option.Jump, option.Method);
     }
 
     private static ImmutableArray<TransitionalPair> Transitional(PathProblem problem, int[] state)

@@ -6,10 +6,30 @@ using TideStep.Core.Waves;
 
 namespace TideStep.Core.Paths;
 
+/// <summary>What a jump asks of another component: the versions of it that will do.</summary>
+internal readonly record struct Demand(int Component, bool[] Allowed);
+
 /// <summary>A way for one component from one version to another: a jump by one method, with what it costs whatever the state.</summary>
-internal sealed record Option(int Component, int From, int To, Jump Jump, Method Method, long Seconds, long OutageSeconds, bool Closes, List<(int Component, bool[] Allowed)> Requires, WavePlan? Waves, List<int> Out, Reason? Refused)
+/// <param name="Requires">Must hold before and during the move.</param>
+/// <param name="Together">Must hold before the move, or jump in it and hold after it.</param>
+internal sealed record Option(int Component, int From, int To, Jump Jump, MethodFigures Figures, long Seconds, long OutageSeconds, List<Demand> Requires, List<Demand> Together, WavePlan? Waves, List<int> Out, Reason? Refused)
 {
+    public Method Method => Figures.Method;
+
+    public bool Closes => Jump.Closes is not null;
+
     public string Written { get; init; } = "";
+
+    /// <summary>The move of this one jump.</summary>
+    public MoveOption AsMove => field ??= new MoveOption([this], Seconds, OutageSeconds, Out, Written);
+}
+
+/// <summary>One move as the search takes it: one jump, or several in one outage; the jumps by component, each one's in their sequence.</summary>
+internal sealed record MoveOption(System.Collections.Immutable.ImmutableArray<Option> Jumps, long Seconds, long OutageSeconds, List<int> Out, string Written)
+{
+    public int Closing { get; } = Jumps.Count(j => j.Closes);
+
+    public bool IsJoint => Jumps.Length > 1;
 }
 
 /// <summary>An estate, catalogue and goal in numbers: versions per component, verdicts per pair, options per version.</summary>
@@ -103,7 +123,7 @@ internal sealed class PathProblem
         {
             if (IsMixed(c, from)) { AddSettling(c, product, options[from], from, relaxed); continue; }
             foreach (var jump in product.Jumps)
-                if (jump.Down == LeadsDown[c] && jump.LeadsFrom(versions[from], product.IsRelease))
+                if ((!jump.Down || LeadsDown[c]) && jump.LeadsFrom(versions[from], product.IsRelease))
                     AddMethods(c, jump, from, Array.IndexOf(versions, jump.To), options[from], relaxed, null);
         }
         return options;
@@ -124,10 +144,8 @@ internal sealed class PathProblem
         foreach (var figures in jump.Methods)
         {
             if (!Request.Methods.IsDefaultOrEmpty && !Request.Methods.Contains(figures.Method)) continue;
-            var requires = jump.Requires.SelectMany(r => RelatedOf(c, r.Product).Select(other => (other, AllowedBy(other, r)))).ToList();
-            // Components tied together jump in one move unless they are in the range before it; taken one by one they must be there already.
-            requires.AddRange(jump.Together.SelectMany(r => RelatedOf(c, r.Product).Select(other => (other, AllowedBy(other, r)))));
-            var option = WithCosts(new Option(c, from, to, jump, figures.Method, 0, 0, jump.Closes is not null, requires, null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
+            List<Demand> Demands(IEnumerable<Requirement> wanted) => [.. wanted.SelectMany(r => RelatedOf(c, r.Product).Select(other => new Demand(other, AllowedBy(other, r))))];
+            var option = WithCosts(new Option(c, from, to, jump, figures, 0, 0, Demands(jump.Requires), Demands(jump.Together), null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
             if (option.Refused is null || relaxed) into.Add(option);
         }
     }
@@ -149,7 +167,7 @@ internal sealed class PathProblem
                 var size = Index.Components[c].Guard.Quorum || all.Any(m => Index.RoleOf(m) is not null) ? 1 : Index.Components[c].Spares;
                 return option with { Seconds = (long)((all.Length + size - 1) / size * (figures.Member + figures.Settle)).TotalSeconds };
             default:
-                var cascade = Service.Cascade(Index, [c], wholeNodes);
+                var cascade = Service.Cascade(Index, [c], _ => wholeNodes);
                 var refused = Service.PeersTogether(Index, cascade) is { } peers
                     ? new Reason("peers", $"{option.Written} by {figures.Method.Word()} would take {Index.Components[peers.A].Id} and {Index.Components[peers.B].Id} out together, and they are peers", "Allow it on their relation, or choose another method.") : null;
                 return option with { Seconds = (long)(figures.Install + figures.Outage + figures.Settle).TotalSeconds, OutageSeconds = (long)figures.Outage.TotalSeconds * cascade.Count, Out = [.. cascade], Refused = refused };
@@ -197,6 +215,19 @@ internal sealed class PathProblem
         var today = Found[a].SelectMany(x => Found[b].Select(y => VerdictAt(pair, x, y).Verdict)).Max();
         return verdict <= today;
     }
+
+    /// <summary>Whether a single jump's demands on other components hold in a state.</summary>
+    public static bool DemandsHold(Option option, int[] state)
+    {
+        foreach (var (other, allowed) in option.Requires) if (state[other] >= 0 && !allowed[state[other]]) return false;
+        foreach (var (other, allowed) in option.Together) if (state[other] >= 0 && !allowed[state[other]]) return false;
+        return true;
+    }
+
+    /// <summary>Whether a pair may stand in a state on the way.</summary>
+    public bool MayStand(int pair, int[] state) =>
+        !Meets(pair, state) || Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
+        || (Judge(pair, state).Verdict.Verdict == Verdict.Untested && (Request.Goal.AllowUntested || AllowedByName(pair, state)));
 
     /// <summary>Whether an untested pair is allowed by name.</summary>
     public bool AllowedByName(int pair, int[] state)

@@ -13,6 +13,8 @@ internal sealed class PathReasons(PathProblem problem)
 
     private sealed record Label(int[] State, System.Collections.Immutable.ImmutableSortedSet<int> Set, int Jumps);
 
+    private readonly JointMoves _joint = new(problem);
+    private readonly bool _joints = problem.Request.Joint && problem.Options.Any(c => c.Any(v => v.Any(JointMoves.MayJoin)));
     private readonly List<Reason> _reasons = [];
     private readonly Dictionary<string, int> _numberOf = [];
 
@@ -45,6 +47,12 @@ internal sealed class PathReasons(PathProblem problem)
                 if (label.State[c] >= 0)
                     foreach (var option in OptionsFrom(c, label.State[c]))
                         if (Take(label, option) is { } next && next.Set.Count <= size) queue.Enqueue(next, (Weight(next.Set), next.Jumps));
+            if (_joints)
+                foreach (var group in _joint.Relaxed(label.State, size - label.Set.Count))
+                {
+                    var set = label.Set.Union(group.Aside.Select(i => NumberOf(ReasonOf(i, group.End, label.State))));
+                    if (set.Count <= size) queue.Enqueue(new Label(group.End, set, label.Jumps + group.Jumps.Length), (Weight(set), label.Jumps + group.Jumps.Length));
+                }
         }
         return best;
     }
@@ -64,7 +72,7 @@ internal sealed class PathReasons(PathProblem problem)
         var id = problem.Index.Components[c].Id;
         var missing = new Reason("jump", $"the catalogue has no jump for {id} from {problem.Versions[c][version]} to {problem.Versions[c][to]}", "A jump that the product's maker supports, or a fresh installation beside.");
         var jump = new Jump("missing", Versions.VersionRange.Any, problem.Versions[c][to], problem.LeadsDown[c], [], [], [], RestartScope.Service, null, [], [], [], [], [], [], null);
-        yield return new Option(c, version, to, jump, Method.Offline, 0, 0, false, [], null, [], missing) { Written = $"{id}@{problem.Versions[c][to].Label}" };
+        yield return new Option(c, version, to, jump, new MethodFigures(Method.Offline, default, default, default, default, null), 0, 0, [], [], null, [], missing) { Written = $"{id}@{problem.Versions[c][to].Label}" };
     }
 
     private Label? Take(Label label, Option option)
@@ -73,9 +81,8 @@ internal sealed class PathReasons(PathProblem problem)
         if (option.Refused is { } refused) set = set.Add(NumberOf(refused));
         if (problem.Pinned.Contains(option.Component))
             set = set.Add(NumberOf(new Reason("pin", $"{problem.Index.Components[option.Component].Id} is pinned and would have to move", "Take the pin away.")));
-        foreach (var (other, allowed) in option.Requires)
-            if (label.State[other] >= 0 && !allowed[label.State[other]])
-                set = set.Add(NumberOf(new Reason("requirement", $"{option.Written} by jump {option.Jump.Id} requires another version of {problem.Index.Components[other].Id} than {problem.Versions[other][label.State[other]]}", $"Bring {problem.Index.Components[other].Id} into the required range first.")));
+        foreach (var (other, allowed) in option.Requires.Concat(option.Together))
+            if (label.State[other] >= 0 && !allowed[label.State[other]]) set = set.Add(NumberOf(Unmet(option, other, label.State[other])));
         var state = (int[])label.State.Clone();
         state[option.Component] = option.To;
         foreach (var pair in problem.PairsOf[option.Component])
@@ -95,6 +102,12 @@ internal sealed class PathReasons(PathProblem problem)
                 set = set.Add(NumberOf(PairReason(pair, label.State, judged.Verdict)));
         return set;
     }
+
+    private Reason Unmet(Option option, int other, int version) =>
+        new("requirement", $"{option.Written} by jump {option.Jump.Id} requires another version of {problem.Index.Components[other].Id} than {problem.Versions[other][version]}", $"Bring {problem.Index.Components[other].Id} into the required range first.");
+
+    private Reason ReasonOf(JointMoves.Issue issue, int[] end, int[] state) =>
+        issue.Jump is { } jump ? Unmet(jump, issue.Other, state[issue.Other]) : PairReason(issue.Pair, end, problem.Judge(issue.Pair, end).Verdict);
 
     private Reason PairReason(int pair, int[] state, Compatibility.PairVerdict verdict)
     {

@@ -6,7 +6,7 @@ namespace TideStep.Core.Paths;
 
 /// <summary>Finds the best path by a best-first search over states (A*: Hart, Nilsson and Raphael 1968) with the criteria as one ordered cost.
 /// The estimate is the sum of what each component must still pay by itself, which never exceeds the truth, so the first end reached is best.</summary>
-internal sealed class PathSearch(PathProblem problem)
+internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]? bound = null)
 {
     internal sealed class Label
     {
@@ -16,14 +16,16 @@ internal sealed class PathSearch(PathProblem problem)
         public bool Closed { get; init; }
         public ImmutableSortedSet<int> Relied { get; init; } = [];
         public Label? Parent { get; init; }
-        public Option? By { get; init; }
+        public MoveOption? By { get; init; }
         public int Length { get; init; }
         public bool IsEnd { get; init; }
+        public bool HasJoint { get; init; }
         public bool Replaced { get; set; }
     }
 
     private readonly CostLayout _layout = new(problem);
-    private readonly RemainingCost _remaining = new(problem, new CostLayout(problem));
+    private readonly RemainingCost _remaining = new(problem, new CostLayout(problem), joint);
+    private readonly JointMoves _joint = new(problem);
     private readonly Dictionary<string, Label> _best = [];
     private readonly PriorityQueue<Label, Label> _queue = new(Comparer<Label>.Create(CompareLabels));
     private readonly Dictionary<(int Pair, int A, int B), int> _untested = [];
@@ -64,42 +66,64 @@ internal sealed class PathSearch(PathProblem problem)
             TryEnd(label);
             for (var c = 0; c < label.State.Length; c++)
                 if (label.State[c] >= 0 && !problem.Pinned.Contains(c))
-                    foreach (var option in problem.Options[c][label.State[c]]) TryMove(label, option);
+                    foreach (var option in problem.Options[c][label.State[c]])
+                        if (PathProblem.DemandsHold(option, label.State)) TryMove(label, option.AsMove);
+            if (joint)
+                foreach (var move in _joint.From(label.State, (end, outage) => IsWorth(label, end, outage))) TryMove(label, move);
         }
         return best;
     }
 
+    /// <summary>Whether a joint move could be part of a path no worse than the one found: not where every outage lasts and a path without any is best before them.</summary>
+    public bool JointCouldHelp(Label? best)
+    {
+        var outages = problem.Options.SelectMany(o => o).SelectMany(o => o).Where(o => o.Refused is null && JointMoves.MayJoin(o)).Select(o => (long)o.Figures.Outage.TotalSeconds).ToList();
+        if (outages.Count == 0) return false;
+        if (best is null || Estimate(problem.Today, new long[_layout.Length]) is not { } least) return true;
+        least[_layout.Outage] = Math.Max(least[_layout.Outage], outages.Min());
+        return CostLayout.Compare(least, best.Cost) <= 0;
+    }
+
     private long[] Distance(Label label) => [.. label.Estimate.Zip(label.Cost, (e, c) => e - c).Take(_layout.AfterClosing)];
 
-    private void TryMove(Label label, Option option)
+    private void TryMove(Label label, MoveOption move)
     {
-        foreach (var (other, allowed) in option.Requires) if (label.State[other] >= 0 && !allowed[label.State[other]]) return;
         var state = (int[])label.State.Clone();
-        state[option.Component] = option.To;
+        foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
         var relied = label.Relied;
-        foreach (var pair in problem.PairsOf[option.Component])
-        {
-            if (!problem.Meets(pair, state)) continue;
-            var (verdict, inherited) = problem.Judge(pair, state);
-            if (inherited || verdict.Verdict <= Verdict.Transitional) continue;
-            if (verdict.Verdict == Verdict.Unsupported) return;
-            if (problem.AllowedByName(pair, state)) continue;
-            if (!problem.Request.Goal.AllowUntested) return;
-            relied = relied.Add(NumberOf(pair, state));
-        }
+        foreach (var jump in move.Jumps)
+            foreach (var pair in problem.PairsOf[jump.Component])
+            {
+                if (!problem.Meets(pair, state)) continue;
+                var (verdict, inherited) = problem.Judge(pair, state);
+                if (inherited || verdict.Verdict <= Verdict.Transitional) continue;
+                if (verdict.Verdict == Verdict.Unsupported) return;
+                if (problem.AllowedByName(pair, state)) continue;
+                if (!problem.Request.Goal.AllowUntested) return;
+                relied = relied.Add(NumberOf(pair, state));
+            }
         var cost = (long[])label.Cost.Clone();
         cost[CostLayout.Untested] = relied.Count;
-        var c = option.Component;
-        if (problem.TargetOf[c] is null && label.State[c] == problem.Today[c] && !problem.Found[c].Contains(option.To)) cost[_layout.OthersMoved]++;
-        cost[_layout.Outage] += option.OutageSeconds;
-        cost[_layout.Closing] += option.Closes ? 1 : 0;
-        cost[_layout.Jumps]++;
-        cost[_layout.Time] += option.Seconds;
-        if (label.Closed) cost[_layout.AfterClosing]++;
+        foreach (var jump in move.Jumps)
+            if (problem.TargetOf[jump.Component] is null && jump.From == problem.Today[jump.Component] && !problem.Found[jump.Component].Contains(jump.To)) cost[_layout.OthersMoved]++;
+        cost[_layout.Outage] += move.OutageSeconds;
+        cost[_layout.Closing] += move.Closing;
+        cost[_layout.Jumps] += move.Jumps.Length;
+        cost[_layout.Time] += move.Seconds;
+        if (label.Closed) cost[_layout.AfterClosing] += move.Jumps.Length;
         if (HoldsTransitional(state)) cost[_layout.Transitional]++;
-        cost[_layout.OutOfTurn] += OutOfTurn(label, option);
-        if (Estimate(state, cost) is { } estimate)
-            Push(new Label { State = state, Cost = cost, Estimate = estimate, Closed = label.Closed || option.Closes, Relied = relied, Parent = label, By = option, Length = label.Length + 1 });
+        cost[_layout.OutOfTurn] += OutOfTurn(label, move);
+        if (Estimate(state, cost) is { } estimate && (bound is null || CostLayout.Compare(estimate, bound) <= 0))
+            Push(new Label { State = state, Cost = cost, Estimate = estimate, Closed = label.Closed || move.Closing > 0, Relied = relied, Parent = label, By = move, Length = label.Length + 1, HasJoint = label.HasJoint || move.IsJoint });
+    }
+
+    // A joint move in the making is given up when even the least that it still leads to costs more than what is known.
+    private bool IsWorth(Label label, int[] end, long outageSeconds)
+    {
+        if (bound is null) return true;
+        var cost = (long[])label.Cost.Clone();
+        cost[_layout.Outage] += outageSeconds;
+        return Estimate(end, cost) is { } estimate && CostLayout.Compare(estimate, bound) <= 0;
     }
 
     private void TryEnd(Label label)
@@ -115,7 +139,7 @@ internal sealed class PathSearch(PathProblem problem)
         foreach (var c in _layout.Others)
             if (label.State[c] != problem.Today[c])
                 cost[_layout.OtherRank(c)] = Ranking.Distance(Ranking.BestFirst(problem.Products[c]!, _ => true, problem.Request.Day, problem.Request.Goal.Newest), problem.Versions[c][label.State[c]]);
-        Push(new Label { State = label.State, Cost = cost, Estimate = cost, Closed = label.Closed, Relied = label.Relied, Parent = label.Parent, By = label.By, Length = label.Length, IsEnd = true });
+        Push(new Label { State = label.State, Cost = cost, Estimate = cost, Closed = label.Closed, Relied = label.Relied, Parent = label.Parent, By = label.By, Length = label.Length, HasJoint = label.HasJoint, IsEnd = true });
     }
 
     private long[]? Estimate(int[] state, long[] cost)
@@ -155,16 +179,22 @@ internal sealed class PathSearch(PathProblem problem)
         text.Append(label.IsEnd ? 'E' : label.Closed ? 'C' : 'O');
         foreach (var v in label.State) text.Append((char)(v + 2));
         foreach (var u in label.Relied) text.Append('\uF000').Append((char)u);
-        if (!label.IsEnd) foreach (var (c, count) in MovesOf(label)) text.Append('\uF001').Append((char)c).Append((char)count);
+        if (!label.IsEnd) foreach (var (turns, count) in MovesOf(label)) text.Append('\uF001').Append(turns).Append((char)count);
         return text.ToString();
     }
 
-    private IEnumerable<(int Component, int Count)> MovesOf(Label label)
+    private IEnumerable<(string Turns, int Count)> MovesOf(Label label)
     {
         if (!_turnsMatter) return [];
-        var counts = new SortedDictionary<int, int>();
-        for (var at = label; at?.By is { } by; at = at.Parent) counts[by.Component] = counts.GetValueOrDefault(by.Component) + 1;
-        return counts.Where(c => TurnOf(c.Key) is not null && problem.Options[c.Key].Any(o => o.Count > 0) && HasSkips(c.Key)).Select(c => (c.Key, c.Value));
+        var counts = new SortedDictionary<string, int>(StringComparer.Ordinal);
+        for (var at = label; at?.By is { } by; at = at.Parent)
+        {
+            // Of a move only the highest turn for each of its products matters later; of a single jump the version tells how often it was made.
+            if (!label.HasJoint && !HasSkips(by.Jumps[0].Component)) continue;
+            var turns = string.Join(' ', by.Jumps.Where(j => TurnOf(j.Component) is not null).GroupBy(j => problem.Index.Components[j.Component].Product).OrderBy(g => g.Key, StringComparer.Ordinal).Select(g => $"{g.Key} {g.Max(j => TurnOf(j.Component))}"));
+            if (turns.Length > 0) counts[turns] = counts.GetValueOrDefault(turns) + 1;
+        }
+        return counts.Select(c => (c.Key, c.Value));
     }
 
     private readonly bool _turnsMatter = problem.Index.Estate.Sites.Values.Select(s => s.Turn).OfType<int>().Distinct().Count() > 1;
@@ -174,13 +204,12 @@ internal sealed class PathSearch(PathProblem problem)
 
     private int? TurnOf(int component) => problem.Index.Components[component].Site is { } site ? problem.Index.Estate.Sites[site].Turn : null;
 
-    private int OutOfTurn(Label label, Option option)
+    private int OutOfTurn(Label label, MoveOption move)
     {
-        if (!_turnsMatter || TurnOf(option.Component) is not { } turn) return 0;
-        var product = problem.Index.Components[option.Component].Product;
+        if (!_turnsMatter) return 0;
         var count = 0;
         for (var at = label; at?.By is { } by; at = at.Parent)
-            if (problem.Index.Components[by.Component].Product == product && TurnOf(by.Component) > turn) count++;
+            if (move.Jumps.Any(j => TurnOf(j.Component) is { } turn && by.Jumps.Any(b => problem.Index.Components[b.Component].Product == problem.Index.Components[j.Component].Product && TurnOf(b.Component) > turn))) count++;
         return count;
     }
 
@@ -197,10 +226,10 @@ internal sealed class PathSearch(PathProblem problem)
         return _untested.TryGetValue(key, out var number) ? number : _untested[key] = _untested.Count;
     }
 
-    /// <summary>The options of a path, first to last.</summary>
-    public static List<Option> Trail(Label label)
+    /// <summary>The moves of a path, first to last.</summary>
+    public static List<MoveOption> Trail(Label label)
     {
-        var trail = new List<Option>(label.Length);
+        var trail = new List<MoveOption>(label.Length);
         for (var at = label; at?.By is not null; at = at.Parent) trail.Add(at.By);
         trail.Reverse();
         return trail;
@@ -216,10 +245,11 @@ internal sealed class PathSearch(PathProblem problem)
             if (order != 0) return order;
         }
         if (x.Count != y.Count) return x.Count.CompareTo(y.Count);
-        for (var i = 0; i < x.Count; i++) if (x[i].Method != y[i].Method) return x[i].Method.CompareTo(y[i].Method);
-        for (var i = 0; i < x.Count; i++)
+        var (mine, theirs) = (x.SelectMany(m => m.Jumps).ToList(), y.SelectMany(m => m.Jumps).ToList());
+        for (var i = 0; i < mine.Count; i++) if (mine[i].Method != theirs[i].Method) return mine[i].Method.CompareTo(theirs[i].Method);
+        for (var i = 0; i < mine.Count; i++)
         {
-            var order = Versions.VersionPart.CompareCodePoints(x[i].Jump.Id, y[i].Jump.Id);
+            var order = Versions.VersionPart.CompareCodePoints(mine[i].Jump.Id, theirs[i].Jump.Id);
             if (order != 0) return order;
         }
         return 0;

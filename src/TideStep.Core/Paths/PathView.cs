@@ -20,6 +20,6 @@ public sealed record PathView(string Tidestep, bool Found, bool AlreadyMet, bool
 {
     public static PathView Of(PathAnswer answer) => new("path/1", answer.Found, answer.AlreadyMet, answer.Proved, answer.Day, [.. answer.Moves.Select(View)], answer.Criteria, answer.Reasons, [.. answer.Nearest.Select(n => new PlaceView(n.Component, n.Version))], answer.Notes);
 
-    private static MoveView View(Move move) => new(move.Written, [new JumpView(move.Component, move.Jump.Id, move.From.Label, move.To.Label, move.Method.Word())], move.Takes.TotalMinutes, move.OutageTime.TotalMinutes, move.Out,
+    private static MoveView View(Move move) => new(move.Written, [.. move.Jumps.Select(j => new JumpView(j.Component, j.Jump.Id, j.From.Label, j.To.Label, j.Method.Word()))], move.Takes.TotalMinutes, move.OutageTime.TotalMinutes, move.Out,
         move.Waves is null ? [] : [.. move.Waves.Waves.Select(w => new WaveView(w.Role, w.Domain, w.Canary, [.. w.Members.Select(m => m.Id)], [.. w.AlsoOut.Select(m => m.Id)], w.ComponentsOut))], move.Waves?.LowerBound ?? 0, move.Transitional);
 }

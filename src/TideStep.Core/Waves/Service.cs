@@ -44,8 +44,8 @@ public static class Service
     /// <summary>All components that are out while these are: by shared nodes, lost guards and dependencies, until nothing changes.</summary>
     /// <param name="index">The estate.</param>
     /// <param name="components">The components that are out, by number.</param>
-    /// <param name="wholeNodes">Whether the nodes of the first ones restart.</param>
-    public static SortedSet<int> Cascade(EstateIndex index, IEnumerable<int> components, bool wholeNodes)
+    /// <param name="wholeNodes">Whether the nodes of one of the first restart.</param>
+    public static SortedSet<int> Cascade(EstateIndex index, IEnumerable<int> components, Func<int, bool> wholeNodes)
     {
         var outComponents = new SortedSet<int>(components);
         var outMembers = new HashSet<string>();
@@ -56,7 +56,7 @@ public static class Service
         {
             while (queue.TryDequeue(out var c))
             {
-                foreach (var id in OutWith(index, index.Components[c].Members.Select(m => (c, m)), wholeNodes && first.Contains(c)))
+                foreach (var id in OutWith(index, index.Components[c].Members.Select(m => (c, m)), first.Contains(c) && wholeNodes(c)))
                     if (outMembers.Add(id)) touched.Add(index.NumberOf(id[..id.IndexOf('/')]));
                 foreach (var dependant in index.DependantsOf(c))
                     if (outComponents.Add(dependant)) queue.Enqueue(dependant);

@@ -51,7 +51,7 @@ public static class WavePlanner
         ImmutableArray<Member> also = [.. all.Where(id => !own.Contains(id)).Order(StringComparer.Ordinal).Select(id => index.Estate.FindMember(id)!)];
         var emptied = all.Select(id => index.NumberOf(id[..id.IndexOf('/')])).Distinct()
             .Where(c => index.Components[c].Members.All(m => all.Contains(m.Id) || index.IsOut(m)) && index.Components[c].Members.Any(m => !index.IsOut(m)));
-        var components = Service.Cascade(index, emptied, false).Select(c => index.Components[c].Id);
+        var components = Service.Cascade(index, emptied, _ => false).Select(c => index.Components[c].Id);
         return new Wave(role, domain.Length == 0 ? null : domain, canary, set, also, [.. components]);
     }
 

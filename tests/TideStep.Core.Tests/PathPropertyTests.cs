@@ -49,6 +49,17 @@ public sealed class PathPropertyTests
         return text.EndsWith("rules:\n") ? text[..^7] : text;
     }
 
+    /// <summary>Deciding the jumps first and then their order gives the same as walking every sequence.</summary>
+    [Fact]
+    public void Jumps_first_and_order_afterwards_equals_exhaustive_search() => Estates.Sample(pair =>
+    {
+        var request = pair.Fleet.Request(pair.Goal) with { Joint = false };
+        var expected = Exhaustive.Best(request.Index, request.Goal, joint: false);
+        var answer = Fleet.Good(Core.Paths.PathFinder.Find(request));
+        Assert.Equal(expected?.Path, answer.Found ? string.Join(" ", answer.Moves.Select(m => $"{m.Written}/{m.Method}.{m.Jump.Id}")) : null);
+        Assert.True(answer.Proved);
+    }, iter: 600);
+
     [Fact]
     public void The_path_found_equals_exhaustive_search_on_tiny_estates()
     {

@@ -11,6 +11,9 @@ internal sealed class JointMoves(PathProblem problem)
 {
     private readonly Dictionary<string, bool> _apart = [];
 
+    /// <summary>How many sets of jumps were looked at.</summary>
+    public long Looked { get; private set; }
+
     /// <summary>Jumps in the making: the state that they lead to and who moves.</summary>
     internal sealed record Group(int[] End, ImmutableArray<Option> Jumps, ImmutableSortedSet<int> Components, ImmutableList<Issue> Aside);
 
@@ -47,6 +50,7 @@ internal sealed class JointMoves(PathProblem problem)
 
     private void Grow(int[] state, Group group, Box? box, Func<int[], long, bool> worth, int aside, HashSet<string> seen, List<Group> found)
     {
+        Looked++;
         if (found.Count > MostGroups) return;
         if (box is not null && group.Jumps.Length > box.Jumps) return;
         if (!seen.Add(KeyOf(group))) return;

@@ -13,22 +13,47 @@ public static class PathFinder
         var (targets, pinned) = GoalResolution.Resolve(request, findings);
         if (findings.Any) return new Checked<PathAnswer>(null, findings.All);
         var problem = new PathProblem(request, targets, pinned, relaxed: false);
-        var search = new PathSearch(problem);
-        var end = search.Find();
-        // A second search with joint moves, bounded by what the first one found, where one could be better or open a way.
-        if (request.Joint && search.Exhausted && search.JointCouldHelp(end))
-        {
-            var wider = new PathSearch(problem, joint: true, end?.Cost);
-            (search, end) = (wider, wider.Find() ?? end);
-        }
+        var (search, end, proved) = Search(problem);
         var notes = Notes(problem);
         if (end is null)
         {
-            var reasons = search.Exhausted ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
-            return new Checked<PathAnswer>(new PathAnswer(false, search.Exhausted, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes), []);
+            var reasons = proved ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
+            return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes), []);
         }
         var moves = Moves(problem, end);
-        return new Checked<PathAnswer>(new PathAnswer(true, search.Exhausted, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], notes), []);
+        return new Checked<PathAnswer>(new PathAnswer(true, proved, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], proved ? notes : notes.Add(Gap(problem, search, end.Cost))), []);
+    }
+
+    private static (PathSearch Search, PathSearch.Label? End, bool Proved) Search(PathProblem problem)
+    {
+        var search = new PathSearch(problem);
+        PathSearch.Label? end;
+        bool proved;
+        if (ChainSearch.Fits(problem))
+        {
+            var chains = new ChainSearch(problem);
+            var best = chains.Find();
+            (end, proved) = (best is { } found ? PathSearch.Follow(problem, found.Moves, found.Cost) : null, chains.Exhausted);
+        }
+        else (end, proved) = (search.Find(), search.Exhausted);
+        // A second search with joint moves, bounded by what the first one found, where one could be better or open a way.
+        if (problem.Request.Joint && search.JointCouldHelp(end))
+        {
+            var wider = new PathSearch(problem, joint: true, end?.Cost);
+            (search, end) = (wider, wider.Find() ?? end);
+            proved = wider.Exhausted; // it also looks at every path of single moves
+        }
+        return (search, end, proved);
+    }
+
+    // The first criterion in which the answer may not be best, and by how much at most.
+    private static string Gap(PathProblem problem, PathSearch search, long[] cost)
+    {
+        var least = search.LeastCost();
+        var criteria = Criteria(problem, search.Layout, cost);
+        var bounds = Criteria(problem, search.Layout, least);
+        var at = Enumerable.Range(0, criteria.Length).First(i => i == criteria.Length - 1 || bounds.FirstOrDefault(b => b.Number == criteria[i].Number && b.Name == criteria[i].Name)?.Value < criteria[i].Value);
+        return $"not proved best: criterion {criteria[at].Number} ({criteria[at].Name}) is {criteria[at].Value} here and at least {bounds.FirstOrDefault(b => b.Name == criteria[at].Name)?.Value ?? 0} in any path";
     }
 
     private static ImmutableArray<Move> Moves(PathProblem problem, PathSearch.Label end)

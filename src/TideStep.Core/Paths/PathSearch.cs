@@ -61,7 +61,8 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
                 if (best is null || CompareText(label, best) < 0) best = label;
                 continue;
             }
-            if (++looked > problem.Request.StateLimit) { Exhausted = false; break; }
+            // A move that is tried, and a set of jumps that is looked at, cost about the same.
+            if (++looked > problem.Request.StateLimit || _tried + _joint.Looked > TriesForEachState * (long)problem.Request.StateLimit) { Exhausted = false; break; }
             if (Nearest is null || CostLayout.Compare(Distance(label), Distance(Nearest)) < 0) Nearest = label;
             TryEnd(label);
             for (var c = 0; c < label.State.Length; c++)
@@ -73,6 +74,22 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
         }
         return best;
     }
+
+    /// <summary>The labels of a path that was found by other means.</summary>
+    public static Label Follow(PathProblem problem, List<MoveOption> moves, long[] cost)
+    {
+        var label = new Label { State = problem.Today.ToArray(), Cost = cost, Estimate = cost };
+        foreach (var move in moves)
+        {
+            var state = (int[])label.State.Clone();
+            foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
+            label = new Label { State = state, Cost = cost, Estimate = cost, Parent = label, By = move, Length = label.Length + 1, IsEnd = true };
+        }
+        return label;
+    }
+
+    /// <summary>What any path costs at least.</summary>
+    public long[] LeastCost() => Estimate(problem.Today, new long[_layout.Length]) ?? new long[_layout.Length];
 
     /// <summary>Whether a joint move could be part of a path no worse than the one found: not where every outage lasts and a path without any is best before them.</summary>
     public bool JointCouldHelp(Label? best)
@@ -86,8 +103,12 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
 
     private long[] Distance(Label label) => [.. label.Estimate.Zip(label.Cost, (e, c) => e - c).Take(_layout.AfterClosing)];
 
+    private const int TriesForEachState = 8;
+    private long _tried;
+
     private void TryMove(Label label, MoveOption move)
     {
+        _tried++;
         var state = (int[])label.State.Clone();
         foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
         var relied = label.Relied;
@@ -236,9 +257,10 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     }
 
     // Criterion 12: the moves as text by code point, then the methods in their order, then the jumps' identifiers.
-    private static int CompareText(Label a, Label b)
+    private static int CompareText(Label a, Label b) => CompareText(Trail(a), Trail(b));
+
+    public static int CompareText(List<MoveOption> x, List<MoveOption> y)
     {
-        var (x, y) = (Trail(a), Trail(b));
         for (var i = 0; i < Math.Min(x.Count, y.Count); i++)
         {
             var order = Versions.VersionPart.CompareCodePoints(x[i].Written, y[i].Written);

@@ -19,10 +19,15 @@ internal sealed class ChainSearch(PathProblem problem)
     private readonly PriorityQueue<Set, Set> _queue = new(Comparer<Set>.Create(CompareSets));
     private readonly HashSet<string> _seen = [];
     private readonly Dictionary<(int Component, int End), ChainSource> _sources = [];
+    private readonly EndDomains _ends = new(problem);
+    private readonly int[] _pair = new int[problem.Today.Length];
     private int _orderStates;
 
     /// <summary>Whether every set that could be better was tried, with every order of those that are best.</summary>
     public bool Exhausted { get; private set; } = true;
+
+    /// <summary>What any path costs at least, joint moves or not: that of the cheapest ends at which every pair may stand. Null before one was found.</summary>
+    public long[]? Least { get; private set; }
 
     /// <summary>Whether the question can be put this way: untested pairs relied on count by the states passed, not by the jumps.</summary>
     public static bool Fits(PathProblem problem) => !problem.Request.Goal.AllowUntested;
@@ -43,6 +48,7 @@ internal sealed class ChainSearch(PathProblem problem)
             if (_remaining.Least(c, problem.Today[c]) is not { } least) return null;
             if (problem.TargetOf[c] is not null) AddTo(rest, least);
         }
+        if (!_ends.Any) return null;
         Push(new Set(ImmutableSortedDictionary<int, (int, int)>.Empty, 0, rest));
         (List<MoveOption> Moves, long[] Cost)? best = null;
         for (var looked = 0; _queue.TryDequeue(out var set, out _);)
@@ -55,6 +61,7 @@ internal sealed class ChainSearch(PathProblem problem)
                 foreach (var c in menders.Distinct()) MoveElsewhere(set, c);
                 continue;
             }
+            Least ??= set.Estimate;
             var chains = set.Moving.ToImmutableSortedDictionary(m => m.Key, m => SourceOf(m.Key, m.Value.End)[m.Value.Way]!.Jumps);
             var order = new MoveOrder(problem, chains, Math.Max(1, MostOrderStates - _orderStates));
             var moves = order.Best();
@@ -98,10 +105,10 @@ internal sealed class ChainSearch(PathProblem problem)
     {
         var c = problem.Targets[set.Decided].Component;
         var least = _remaining.Least(c, problem.Today[c])!;
-        if (RemainingCost.MayEnd(problem, c, problem.Today[c])) Push(set with { Decided = set.Decided + 1, Estimate = Sum(set.Estimate, least, EndCost(set.Decided, problem.Today[c])) });
+        if (_ends.May(c, problem.Today[c]) && Suits(set, c, problem.Today[c])) Push(set with { Decided = set.Decided + 1, Estimate = Sum(set.Estimate, least, EndCost(set.Decided, problem.Today[c])) });
         if (problem.Pinned.Contains(c)) return;
         for (var end = 0; end < problem.Versions[c].Length; end++)
-            if (end != problem.Today[c] && RemainingCost.MayEnd(problem, c, end) && SourceOf(c, end)[0] is { } chain)
+            if (end != problem.Today[c] && _ends.May(c, end) && Suits(set, c, end) && SourceOf(c, end)[0] is { } chain)
                 Push(new Set(set.Moving.SetItem(c, (end, 0)), set.Decided + 1, Sum(set.Estimate, least, EndCost(set.Decided, end), chain.Cost)));
     }
 
@@ -110,8 +117,25 @@ internal sealed class ChainSearch(PathProblem problem)
     {
         if (problem.Today[c] < 0 || problem.Pinned.Contains(c) || problem.TargetOf[c] is not null || set.Moving.ContainsKey(c)) return;
         for (var end = 0; end < problem.Versions[c].Length; end++)
-            if (end != problem.Today[c] && RemainingCost.MayEnd(problem, c, end) && SourceOf(c, end)[0] is { } chain)
+            if (end != problem.Today[c] && _ends.May(c, end) && Suits(set, c, end) && SourceOf(c, end)[0] is { } chain)
                 Push(new Set(set.Moving.SetItem(c, (end, 0)), set.Decided, Sum(set.Estimate, null, chain.Cost)));
+    }
+
+    // Whether an end may stand beside the ends that are settled in this set; they do not change any more.
+    private bool Suits(Set set, int c, int end)
+    {
+        foreach (var pair in problem.PairsOf[c])
+        {
+            var (a, b, _) = problem.Index.Pairs[pair];
+            var other = a == c ? b : a;
+            var moving = set.Moving.TryGetValue(other, out var way);
+            if (!moving && !(problem.TargetOf[other] is { } target && problem.Targets.IndexOf(target) < set.Decided)) continue;
+            (_pair[a], _pair[b]) = (problem.Today[a], problem.Today[b]);
+            if (moving) _pair[other] = way.End;
+            _pair[c] = end;
+            if (!problem.MayStandAtEnd(pair, _pair)) return false;
+        }
+        return true;
     }
 
     private void TakeNextWay(Set set, int c)
@@ -141,7 +165,7 @@ internal sealed class ChainSearch(PathProblem problem)
         for (var c = 0; c < state.Length; c++) if (state[c] >= 0 && problem.TargetOf[c] is null && !RemainingCost.MayEnd(problem, c, state[c])) return [c];
         foreach (var moved in set.Moving.Keys)
             foreach (var pair in problem.PairsOf[moved])
-                if (!problem.MayStand(pair, state) || (problem.Meets(pair, state) && problem.Judge(pair, state) is { Inherited: false, Verdict.Verdict: Catalogue.Verdict.Transitional }))
+                if (!problem.MayStandAtEnd(pair, state))
                     return [problem.Index.Pairs[pair].A, problem.Index.Pairs[pair].B];
         return null;
     }

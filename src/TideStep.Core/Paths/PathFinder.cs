@@ -28,16 +28,17 @@ public static class PathFinder
     {
         var search = new PathSearch(problem);
         PathSearch.Label? end;
+        long[]? least = null;
         bool proved;
         if (ChainSearch.Fits(problem))
         {
             var chains = new ChainSearch(problem);
             var best = chains.Find();
-            (end, proved) = (best is { } found ? PathSearch.Follow(problem, found.Moves, found.Cost) : null, chains.Exhausted);
+            (end, proved, least) = (best is { } found ? PathSearch.Follow(problem, found.Moves, found.Cost) : null, chains.Exhausted, chains.Least);
         }
         else (end, proved) = (search.Find(), search.Exhausted);
         // A second search with joint moves, bounded by what the first one found, where one could be better or open a way.
-        if (problem.Request.Joint && search.JointCouldHelp(end))
+        if (problem.Request.Joint && search.JointCouldHelp(end, least))
         {
             var wider = new PathSearch(problem, joint: true, end?.Cost);
             (search, end) = (wider, wider.Find() ?? end);

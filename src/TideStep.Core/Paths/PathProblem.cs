@@ -52,11 +52,15 @@ internal sealed class PathProblem
         Options = new List<Option>[n][];
         for (var c = 0; c < n; c++) Options[c] = ReadOptions(c, relaxed);
         _verdicts = [.. Index.Pairs.Select(p => new PairVerdict?[Versions[p.A].Length, Versions[p.B].Length])];
+        _judged = [.. Index.Pairs.Select(p => new (PairVerdict, bool)[Versions[p.A].Length, Versions[p.B].Length])];
+        _mayStand = [.. Index.Pairs.Select(p => new bool?[Versions[p.A].Length, Versions[p.B].Length])];
         PairsOf = [.. Enumerable.Range(0, n).Select(_ => new List<int>())];
         for (var p = 0; p < Index.Pairs.Length; p++) { PairsOf[Index.Pairs[p].A].Add(p); PairsOf[Index.Pairs[p].B].Add(p); }
     }
 
     private readonly PairVerdict?[][,] _verdicts;
+    private readonly (PairVerdict Verdict, bool Inherited)[][,] _judged;
+    private readonly bool?[][,] _mayStand;
 
     public PathRequest Request { get; }
     public EstateIndex Index { get; }
@@ -191,6 +195,13 @@ internal sealed class PathProblem
     /// <summary>The verdict of a pair in a state and whether it is inherited; a mixed component is judged by the worst of its versions.</summary>
     public (PairVerdict Verdict, bool Inherited) Judge(int pair, int[] state)
     {
+        ref var judged = ref _judged[pair][state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]];
+        if (judged.Verdict is null) judged = JudgeAnew(pair, state);
+        return judged!;
+    }
+
+    private (PairVerdict, bool) JudgeAnew(int pair, int[] state)
+    {
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
         PairVerdict? worst = null;
         var inherited = true;
@@ -225,8 +236,19 @@ internal sealed class PathProblem
     }
 
     /// <summary>Whether a pair may stand in a state on the way.</summary>
-    public bool MayStand(int pair, int[] state) =>
-        !Meets(pair, state) || Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
+    public bool MayStand(int pair, int[] state)
+    {
+        if (!Meets(pair, state)) return true;
+        ref var known = ref _mayStand[pair][state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]];
+        return known ??= MayStandAnew(pair, state);
+    }
+
+    /// <summary>Whether a pair may stand in the last state of a path that moves anything.</summary>
+    public bool MayStandAtEnd(int pair, int[] state) =>
+        MayStand(pair, state) && !(Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Transitional });
+
+    private bool MayStandAnew(int pair, int[] state) =>
+         Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
         || (Judge(pair, state).Verdict.Verdict == Verdict.Untested && (Request.Goal.AllowUntested || AllowedByName(pair, state)));
 
     /// <summary>Whether an untested pair is allowed by name.</summary>

@@ -92,11 +92,15 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     public long[] LeastCost() => Estimate(problem.Today, new long[_layout.Length]) ?? new long[_layout.Length];
 
     /// <summary>Whether a joint move could be part of a path no worse than the one found: not where every outage lasts and a path without any is best before them.</summary>
-    public bool JointCouldHelp(Label? best)
+    /// <param name="best">The path found, or null.</param>
+    /// <param name="known">What any path is known to cost at least, or null.</param>
+    public bool JointCouldHelp(Label? best, long[]? known)
     {
         var outages = problem.Options.SelectMany(o => o).SelectMany(o => o).Where(o => o.Refused is null && JointMoves.MayJoin(o)).Select(o => (long)o.Figures.Outage.TotalSeconds).ToList();
         if (outages.Count == 0) return false;
-        if (best is null || Estimate(problem.Today, new long[_layout.Length]) is not { } least) return true;
+        if (best is null || (known ?? Estimate(problem.Today, new long[_layout.Length])) is not { } bound) return true;
+        var least = (long[])bound.Clone();
+        least[_layout.Time] = 0; // a joint move shares its settle time
         least[_layout.Outage] = Math.Max(least[_layout.Outage], outages.Min());
         return CostLayout.Compare(least, best.Cost) <= 0;
     }

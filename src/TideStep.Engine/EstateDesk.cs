@@ -158,7 +158,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         if (!goal.Ok) return (null, new Checked<PathAnswer>(null, goal.Problems));
         if (await IndexAsync(ct) is not { } index) return (null, new Checked<PathAnswer>(null, [NoEstate]));
         var day = goal.Value!.Day ?? DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(time.GetUtcNow(), TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone)).DateTime);
-        return (index, PathFinder.Find(new PathRequest(index, goal.Value, day, forPlan ? PlanMaker.Methods : default, Joint: !forPlan)));
+        return (index, forPlan ? PathFinder.Find(new PathRequest(index, goal.Value, day, PlanMaker.Methods, Joint: false)) : PathFinder.FindWithAlternatives(new PathRequest(index, goal.Value, day)));
     }
 
     public static readonly Problem NoEstate = new("no estate has been imported", null, "Run: tidestep estate import FILE...");

@@ -39,7 +39,7 @@ public static class PathCommand
         var goal = Files.Goal(result.GetValue(GoalFile)!);
         var day = goal.Day ?? DateOnly.FromDateTime(DateTime.Now);
         if (result.GetValue(Day) is { } written && !DateOnly.TryParse(written, System.Globalization.CultureInfo.InvariantCulture, out day)) throw new MisusedException([new Problem($"'{written}' is no day", null, "Write it like 2026-11-23.")]);
-        var answer = PathFinder.Find(new PathRequest(index, goal, day, methods, Joint: methods.IsDefaultOrEmpty));
+        var answer = methods.IsDefaultOrEmpty ? PathFinder.FindWithAlternatives(new PathRequest(index, goal, day)) : PathFinder.Find(new PathRequest(index, goal, day, methods, Joint: false));
         return answer.Ok ? (index, answer.Value!) : throw new MisusedException(answer.Problems);
     }
 
@@ -64,15 +64,19 @@ public static class PathCommand
             }
             output.Table(["move", "component", "from", "to", "method", "waves", "minutes", "outage min", "out, and pairs only tolerated for now"], path.Moves.Select((m, i) => new[]
             {
-                (i + 1).ToString(), m.Jumps[0].Component, m.Jumps[0].From, m.Jumps[0].To, m.Jumps[0].Method, m.Waves.IsEmpty ? "-" : m.Waves.Length.ToString(), m.Minutes.ToString("0.#"), m.OutageMinutes.ToString("0.#"),
+                (i + 1).ToString(), Each(m, j => j.Component), Each(m, j => j.From), Each(m, j => j.To), Each(m, j => j.Method), m.Waves.IsEmpty ? "-" : m.Waves.Length.ToString(), m.Minutes.ToString("0.#"), m.OutageMinutes.ToString("0.#"),
                 string.Join(", ", m.Out) + (m.Transitional.IsEmpty ? "" : (m.Out.IsEmpty ? "" : "; ") + string.Join(", ", m.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}"))),
             }));
             output.Line();
             output.Line($"{path.Moves.Length} moves, {path.Moves.Sum(m => m.Minutes):0.#} minutes, {path.Moves.Sum(m => m.OutageMinutes):0.#} outage minutes; {(path.Proved ? "proved best" : "not proved: the search was cut off")} on {path.Day:yyyy-MM-dd}");
+            foreach (var other in path.Alternatives) output.Line($"beside it: with '{other.First}' first, {string.Join("; ", other.Differences)}: {string.Join(" ", other.Moves)}");
             Notes(path, output);
         }, path.Moves.Select((m, i) => new { move = i + 1, m.Written, components = m.Jumps.Select(j => j.Component).Distinct(), from = m.Jumps[0].From, to = m.Jumps[^1].To, method = m.Jumps[0].Method, waves = m.Waves.Length, m.Minutes, m.OutageMinutes, m.Out }));
         return path.Found ? Exit.Done : Exit.No;
     }
+
+    // A joint move shows each of its jumps; what they have in common once.
+    private static string Each(MoveView move, Func<JumpView, string> part) => move.Jumps.Select(part).Distinct().Count() == 1 ? part(move.Jumps[0]) : string.Join(" + ", move.Jumps.Select(part));
 
     private static void Notes(PathView path, Output output)
     {

@@ -47,6 +47,9 @@ public sealed record Reason(string Kind, string What, string Opens);
 public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, ImmutableArray<Move> Moves, ImmutableArray<CriterionValue> Criteria, ImmutableArray<Reason> Reasons,
     ImmutableArray<(string Component, string From, string To)> Goal, ImmutableArray<(string Component, string Version)> Nearest, ImmutableArray<string> Notes)
 {
+    /// <summary>The paths that other orders of the criteria would choose; empty where they were not asked for.</summary>
+    public ImmutableArray<Alternative> Alternatives { get; init; } = [];
+
     /// <summary>Whether the goal holds already.</summary>
     public bool AlreadyMet => Found && Moves.IsEmpty;
 }

@@ -27,6 +27,7 @@ public static class PathFinder
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) Search(PathProblem problem)
     {
         var search = new PathSearch(problem);
+        if (HoldsAlready(problem)) return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
         PathSearch.Label? end;
         long[]? least = null;
         bool proved;
@@ -55,6 +56,25 @@ public static class PathFinder
         var bounds = Criteria(problem, search.Layout, least);
         var at = Enumerable.Range(0, criteria.Length).First(i => i == criteria.Length - 1 || bounds.FirstOrDefault(b => b.Number == criteria[i].Number && b.Name == criteria[i].Name)?.Value < criteria[i].Value);
         return $"not proved best: criterion {criteria[at].Number} ({criteria[at].Name}) is {criteria[at].Value} here and at least {bounds.FirstOrDefault(b => b.Name == criteria[at].Name)?.Value ?? 0} in any path";
+    }
+
+    /// <summary>The same with the paths that other orders of the criteria would choose.</summary>
+    public static Checked<PathAnswer> FindWithAlternatives(PathRequest request)
+    {
+        var answer = Find(request);
+        return answer.Ok ? new Checked<PathAnswer>(answer.Value! with { Alternatives = Paths.Alternatives.Of(request, answer.Value!) }, []) : answer;
+    }
+
+    // A goal that holds with its components at their best releases asks for nothing, whatever else is to be said of today.
+    private static bool HoldsAlready(PathProblem problem)
+    {
+        foreach (var target in problem.Targets)
+        {
+            var (c, today) = (target.Component, problem.Today[target.Component]);
+            if (today < 0 || problem.IsMixed(c, today) || !target.Range.Contains(problem.Versions[c][today], problem.Products[c]!.IsRelease)) return false;
+            if (!target.AnyWillDo && Ranking.Distance(target.BestFirst, problem.Versions[c][today]) > 0) return false;
+        }
+        return problem.Request.Goal.SupportedAt is null || Enumerable.Range(0, problem.Today.Length).All(c => problem.Today[c] >= 0 && RemainingCost.MayEnd(problem, c, problem.Today[c]));
     }
 
     private static ImmutableArray<Move> Moves(PathProblem problem, PathSearch.Label end)

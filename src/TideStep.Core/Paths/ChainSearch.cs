@@ -48,7 +48,6 @@ internal sealed class ChainSearch(PathProblem problem)
             if (_remaining.Least(c, problem.Today[c]) is not { } least) return null;
             if (problem.TargetOf[c] is not null) AddTo(rest, least);
         }
-        if (!_ends.Any) return null;
         Push(new Set(ImmutableSortedDictionary<int, (int, int)>.Empty, 0, rest));
         (List<MoveOption> Moves, long[] Cost)? best = null;
         for (var looked = 0; _queue.TryDequeue(out var set, out _);)

@@ -44,12 +44,17 @@ internal sealed class MoveOrder
             if (size > UInt128.MaxValue / (UInt128)(_chains[i].Length + 1)) { _fits = false; break; }
             size *= (UInt128)(_chains[i].Length + 1);
         }
+        _turns = [.. _components.Select(c => problem.Index.Components[c].Site is { } site ? problem.Index.Estate.Sites[site].Turn : null)];
+        _turnsMatter = _turns.OfType<int>().Distinct().Count() > 1;
         // Only pairs that touch a moving component change; the others hold a transitional verdict always or never.
         _changing = [.. _components.SelectMany(c => problem.PairsOf[c]).Distinct()];
         _standing = Enumerable.Range(0, problem.Index.Pairs.Length).Except(_changing).Any(p => problem.Meets(p, _state) && problem.Judge(p, _state).Verdict.Verdict == Catalogue.Verdict.Transitional);
     }
 
     private readonly bool _standing;
+    private readonly int?[] _turns;
+    private readonly bool _turnsMatter;
+    private int _closed;
 
     public int Looked { get; private set; }
     public bool CutOff { get; private set; }
@@ -88,11 +93,13 @@ internal sealed class MoveOrder
 
     private void Reset()
     {
+        _closed = 0;
         for (var i = 0; i < _at.Length; i++) (_at[i], _state[_components[i]]) = (0, _problem.Today[_components[i]]);
     }
 
     private void Step(int i, int by)
     {
+        if (_chains[i][by > 0 ? _at[i] : _at[i] - 1].Closes) _closed += by;
         _at[i] += by;
         _state[_components[i]] = _at[i] == 0 ? _problem.Today[_components[i]] : _chains[i][_at[i] - 1].To;
     }
@@ -102,7 +109,7 @@ internal sealed class MoveOrder
         if (_known.TryGetValue(key, out var known)) return known;
         if (CutOff || ++Looked > _most) { CutOff = true; return NoWay; }
         var (best, left) = (NoWay, false);
-        var closed = AnyClosed();
+        var closed = _closed > 0;
         foreach (var i in _byText)
         {
             if (_at[i] == _chains[i].Length) continue;
@@ -120,19 +127,14 @@ internal sealed class MoveOrder
         return _known[key] = left ? best : new Rest(0, 0, 0, -1);
     }
 
-    private bool AnyClosed()
-    {
-        for (var i = 0; i < _at.Length; i++) for (var k = 0; k < _at[i]; k++) if (_chains[i][k].Closes) return true;
-        return false;
-    }
-
     // Whether the next jump of a chain is allowed now; who stands in its way is noted.
     private bool MayGo(int i)
     {
         var option = _chains[i][_at[i]];
         var may = true;
-        foreach (var (other, allowed) in option.Requires.Concat(option.Together))
-            if (_state[other] >= 0 && !allowed[_state[other]]) { may = false; Note(i, other); }
+        foreach (var demands in (ReadOnlySpan<List<Demand>>)[option.Requires, option.Together])
+            foreach (var (other, allowed) in demands)
+                if (_state[other] >= 0 && !allowed[_state[other]]) { may = false; Note(i, other); }
         Step(i, +1);
         foreach (var pair in _problem.PairsOf[_components[i]])
             if (!_problem.MayStand(pair, _state)) { may = false; Note(i, _problem.Index.Pairs[pair].A == _components[i] ? _problem.Index.Pairs[pair].B : _problem.Index.Pairs[pair].A); }
@@ -154,14 +156,12 @@ internal sealed class MoveOrder
         return false;
     }
 
-    private int? TurnOf(int component) => _problem.Index.Components[component].Site is { } site ? _problem.Index.Estate.Sites[site].Turn : null;
-
     private long EarlierOutOfTurn(int i)
     {
-        if (TurnOf(_components[i]) is not { } turn) return 0;
+        if (!_turnsMatter || _turns[i] is not { } turn) return 0;
         long count = 0;
         for (var j = 0; j < _components.Length; j++)
-            if (_at[j] > 0 && TurnOf(_components[j]) > turn && _problem.Index.Components[_components[j]].Product == _problem.Index.Components[_components[i]].Product) count += _at[j];
+            if (_at[j] > 0 && _turns[j] > turn && _problem.Index.Components[_components[j]].Product == _problem.Index.Components[_components[i]].Product) count += _at[j];
         return count;
     }
 
@@ -196,7 +196,7 @@ internal sealed class MoveOrder
         {
             if (moves.Count == total) return true;
             if (left-- <= 0 || !dead.Add(key)) return false;
-            var next = _byText.Where(i => _at[i] < _chains[i].Length).OrderBy(i => _chains[i][_at[i]].Closes).ThenBy(EarlierOutOfTurnLater).ToList();
+            var next = _byText.Where(i => _at[i] < _chains[i].Length).OrderBy(i => _chains[i][_at[i]].Closes).ThenBy(Turn).ToList();
             foreach (var i in next)
             {
                 if (!MayGo(i)) continue;
@@ -211,6 +211,6 @@ internal sealed class MoveOrder
             return false;
         }
 
-        int EarlierOutOfTurnLater(int i) => TurnOf(_components[i]) ?? 0;
+        int Turn(int i) => _turns[i] ?? 0;
     }
 }

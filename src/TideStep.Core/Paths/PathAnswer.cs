@@ -58,4 +58,4 @@ public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, Immutable
 /// <param name="Methods">The methods that may be used, all where empty.</param>
 /// <param name="StateLimit">After how many states the search is cut off.</param>
 /// <param name="Joint">Whether several jumps may be made in one outage.</param>
-public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 40_000, bool Joint = true);
+public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 20_000, bool Joint = true);

@@ -18,6 +18,7 @@ public static class PathFinder
         if (end is null)
         {
             var reasons = proved ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
+            if (proved && reasons.Count == 0) notes = notes.Add("no smallest set of reasons was found within the limit of the search");
             return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes), []);
         }
         var moves = Moves(problem, end);
@@ -28,6 +29,12 @@ public static class PathFinder
     {
         var search = new PathSearch(problem);
         if (HoldsAlready(problem)) return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
+        // Where the ends themselves can't stand together there is no path by any moves; what can be reached is looked at a little, to name the nearest.
+        if (!new EndDomains(problem).Any)
+        {
+            search = new PathSearch(problem, most: NearestStates);
+            return (search, search.Find(), true);
+        }
         PathSearch.Label? end;
         long[]? least = null;
         bool proved;
@@ -47,6 +54,8 @@ public static class PathFinder
         }
         return (search, end, proved);
     }
+
+    private const int NearestStates = 1_000;
 
     // The first criterion in which the answer may not be best, and by how much at most.
     private static string Gap(PathProblem problem, PathSearch search, long[] cost)

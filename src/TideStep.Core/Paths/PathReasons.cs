@@ -11,6 +11,10 @@ internal sealed class PathReasons(PathProblem problem)
     private const int SizeLimit = 12;
     private const int StateLimit = 120_000;
 
+    /// <summary>How many moves may be tried for all sizes together, so that an answer comes in seconds.</summary>
+    private const long TryLimit = 500_000;
+    private long _tried;
+
     private sealed record Label(int[] State, System.Collections.Immutable.ImmutableSortedSet<int> Set, int Jumps);
 
     private readonly JointMoves _joint = new(problem);
@@ -24,7 +28,8 @@ internal sealed class PathReasons(PathProblem problem)
         var stuck = problem.Targets.Where(t => problem.Stuck[t.Component] is not null).Select(t => new Reason("requirement", $"{problem.Index.Components[t.Component].Id}: {problem.Stuck[t.Component]}", "Survey it again, or settle what it runs.")).ToList();
         if (stuck.Count > 0) return stuck;
         for (var size = 1; size <= SizeLimit; size++)
-            if (Search(size) is { } set) return [.. set.Select(i => _reasons[i]).OrderBy(r => Array.IndexOf(Kinds, r.Kind)).ThenBy(r => r.What, StringComparer.Ordinal)];
+            if (_tried + _joint.Looked > TryLimit) break;
+            else if (Search(size) is { } set) return [.. set.Select(i => _reasons[i]).OrderBy(r => Array.IndexOf(Kinds, r.Kind)).ThenBy(r => r.What, StringComparer.Ordinal)];
         return [];
     }
 
@@ -40,7 +45,7 @@ internal sealed class PathReasons(PathProblem problem)
         {
             if (rank.Kinds >= bestKinds) break;
             if (!seen.Add(string.Join(',', label.State) + "|" + string.Join(',', label.Set))) continue;
-            if (++looked > StateLimit) break;
+            if (++looked > StateLimit || _tried + _joint.Looked > TryLimit) break;
             var atEnd = End(label);
             if (atEnd is not null && atEnd.Count <= size && Weight(atEnd) < bestKinds) (best, bestKinds) = (atEnd, Weight(atEnd));
             for (var c = 0; c < label.State.Length; c++)
@@ -77,6 +82,7 @@ internal sealed class PathReasons(PathProblem problem)
 
     private Label? Take(Label label, Option option)
     {
+        _tried++;
         var set = label.Set;
         if (option.Refused is { } refused) set = set.Add(NumberOf(refused));
         if (problem.Pinned.Contains(option.Component))

@@ -6,7 +6,7 @@ namespace TideStep.Core.Paths;
 
 /// <summary>Finds the best path by a best-first search over states (A*: Hart, Nilsson and Raphael 1968) with the criteria as one ordered cost.
 /// The estimate is the sum of what each component must still pay by itself, which never exceeds the truth, so the first end reached is best.</summary>
-internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]? bound = null)
+internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]? bound = null, int? most = null)
 {
     internal sealed class Label
     {
@@ -62,7 +62,7 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
                 continue;
             }
             // A move that is tried, and a set of jumps that is looked at, cost about the same.
-            if (++looked > problem.Request.StateLimit || _tried + _joint.Looked > TriesForEachState * (long)problem.Request.StateLimit) { Exhausted = false; break; }
+            if (++looked > _most || _tried + _joint.Looked > TriesForEachState * (long)_most) { Exhausted = false; break; }
             if (Nearest is null || CostLayout.Compare(Distance(label), Distance(Nearest)) < 0) Nearest = label;
             TryEnd(label);
             for (var c = 0; c < label.State.Length; c++)
@@ -108,6 +108,7 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     private long[] Distance(Label label) => [.. label.Estimate.Zip(label.Cost, (e, c) => e - c).Take(_layout.AfterClosing)];
 
     private const int TriesForEachState = 8;
+    private readonly int _most = most ?? problem.Request.StateLimit;
     private long _tried;
 
     private void TryMove(Label label, MoveOption move)

@@ -26,6 +26,16 @@ public static class Files
         return new EstateIndex(estate.Value!, readings!.Value!, catalogue.Value!);
     }
 
+    /// <summary>The catalogue of a folder.</summary>
+    public static ProductCatalogue Products(string folder)
+    {
+        var problems = new List<Problem>();
+        var products = CatalogueFiles(folder, problems).Select(f => ProductDocument.Read(Text(f, problems), f)).ToList();
+        var catalogue = ProductCatalogue.Create(products.Select(p => p.Value).OfType<Product>());
+        problems.AddRange(products.SelectMany(p => p.Problems).Concat(catalogue.Problems));
+        return problems.Count > 0 ? throw new MisusedException(problems) : catalogue.Value!;
+    }
+
     public static Goal Goal(string file)
     {
         var problems = new List<Problem>();

@@ -30,7 +30,7 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
 
     public static readonly TheoryData<string> Tables =
     [
-        "estate show", "catalogue show", "plan list", "run list", "point list", "path --goal {demo}/goals/season.yaml", "plan make --goal {demo}/goals/season.yaml",
+        "estate show", "catalogue show", "catalogue matrix curlew dunlin", "plan list", "run list", "point list", "path --goal {demo}/goals/season.yaml", "plan make --goal {demo}/goals/season.yaml",
     ];
 
     [Theory]
@@ -137,6 +137,16 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
         var json = JsonNode.Parse((await OnFilesAsync("goals/season.yaml", "--format", "json")).Output)!["moves"]!.AsArray();
         Assert.Equal(json.Count + 1, csv.Length);
         Assert.Single(csv.Select(l => l.Split(',').Length).Take(1).Distinct());
+    }
+
+    [Fact]
+    public async Task A_matrix_on_files_is_the_matrix_of_the_service()
+    {
+        var files = await _stack.Good(["catalogue", "matrix", "curlew", "dunlin", .. OnFiles, "--format", "json"]);
+        Assert.Equal(JsonNode.Parse(files)!["places"]!.ToJsonString(), JsonNode.Parse(await _stack.Good("catalogue", "matrix", "curlew", "dunlin", "--format", "json"))!["places"]!.ToJsonString());
+        var csv = (await _stack.Good(["catalogue", "matrix", "curlew", "dunlin", .. OnFiles, "--format", "csv"])).TrimEnd('\n').Split('\n');
+        Assert.Equal(JsonNode.Parse(files)!["places"]!.AsArray().Count + 1, csv.Length);
+        Assert.Equal(2, (await _stack.Cli("catalogue", "matrix", "curlw", "dunlin", "--catalogue", _stack.Demo("catalogue"))).Status);
     }
 
     [Fact]

@@ -93,6 +93,7 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     [Theory]
     [InlineData("/api/runs/r0", "there is no run")]
     [InlineData("/api/plans/abc", "there is no plan")]
+    [InlineData("/api/catalogue/matrix?product=curlw&other=dunlin", "no such matrix")]
     [InlineData("/api/documents/product/nothing", "")]
     [InlineData("/schemas/nothing", "")]
     public async Task What_is_not_there_is_a_problem_with_words(string path, string says)
@@ -140,7 +141,7 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     {
         var document = (await _stack.Service.GetFromJsonAsync<JsonNode>("/openapi/v1.json"))!;
         var paths = document["paths"]!.AsObject().Select(p => p.Key).ToList();
-        foreach (var path in new[] { "/api/estate", "/api/paths", "/api/plans", "/api/plans/{digest}", "/api/runs", "/api/runs/{run}/events", "/api/runs/{run}/decisions", "/api/points" }) Assert.Contains(path, paths);
+        foreach (var path in new[] { "/api/estate", "/api/catalogue/matrix", "/api/paths", "/api/plans", "/api/plans/{digest}", "/api/runs", "/api/runs/{run}/events", "/api/runs/{run}/decisions", "/api/points" }) Assert.Contains(path, paths);
         Assert.All(document["paths"]!.AsObject().Where(p => p.Key.StartsWith("/api/", StringComparison.Ordinal)).SelectMany(p => p.Value!.AsObject()), o => Assert.False(string.IsNullOrEmpty((string?)o.Value!["summary"]), o.Key));
     }
 

@@ -74,6 +74,7 @@ public static class EstateCommands
             })));
             return Exit.Done;
         }));
+        catalogue.Subcommands.Add(MatrixCommand.Create(context));
         return [estate, survey, catalogue, profile, console];
     }
 

@@ -46,6 +46,11 @@ public static class EstateRoutes
             releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends }),
             jumps = p.Jumps.Select(j => new { j.Id, from = j.From.Text, to = j.To.Label, j.Down, methods = j.Methods.Select(m => m.Method), j.Closes }),
         })).WithSummary("The products with their releases and jumps");
+        api.MapGet("/catalogue/matrix", async (string product, string other, string? relation, EstateDesk desk, CancellationToken ct) =>
+        {
+            var made = Core.Compatibility.Matrix.Make(await desk.CatalogueAsync(ct), product, relation ?? "depends-on", other, await desk.IndexAsync(ct));
+            return made.Ok ? Results.Ok(made.Value) : Answers.Problems(404, "no such matrix", made.Problems);
+        }).Produces<Core.Compatibility.Matrix>().WithSummary("The verdict of every pair of releases of two products in a relation");
     }
 
     private static EstateView View(Estate estate, Readings readings) => new(estate.Id, estate.Title, estate.Class.ToString().ToLowerInvariant(), estate.Zone, readings.Taken == DateTimeOffset.MinValue ? null : readings.Taken,

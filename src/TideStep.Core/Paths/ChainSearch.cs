@@ -9,7 +9,7 @@ namespace TideStep.Core.Paths;
 internal sealed class ChainSearch(PathProblem problem)
 {
     private const int MostSets = 20_000;
-    private const int MostOrderStates = 300_000;
+    private const int MostOrderStates = 200_000;
 
     /// <summary>Where the moving components end and which of their ways they take.</summary>
     private sealed record Set(ImmutableSortedDictionary<int, (int End, int Way)> Moving, int Decided, long[] Estimate);
@@ -62,7 +62,7 @@ internal sealed class ChainSearch(PathProblem problem)
             }
             Least ??= set.Estimate;
             var chains = set.Moving.ToImmutableSortedDictionary(m => m.Key, m => SourceOf(m.Key, m.Value.End)[m.Value.Way]!.Jumps);
-            var order = new MoveOrder(problem, chains, Math.Max(1, MostOrderStates - _orderStates));
+            var order = new MoveGroups(problem, chains, Math.Max(1, MostOrderStates - _orderStates));
             var moves = order.Best();
             _orderStates += order.Looked;
             if (order.CutOff || !order.Proved) Exhausted = false;
@@ -169,7 +169,7 @@ internal sealed class ChainSearch(PathProblem problem)
         return null;
     }
 
-    private long[] FullCost(Set set, ImmutableSortedDictionary<int, ImmutableArray<Option>> chains, MoveOrder order)
+    private long[] FullCost(Set set, ImmutableSortedDictionary<int, ImmutableArray<Option>> chains, MoveGroups order)
     {
         var cost = (long[])set.Estimate.Clone();
         (cost[_layout.AfterClosing], cost[_layout.Transitional], cost[_layout.OutOfTurn]) = (order.AfterClosing, order.Transitional, order.OutOfTurn);

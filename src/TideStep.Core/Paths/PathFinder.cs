@@ -45,6 +45,13 @@ public static class PathFinder
             (end, proved, least) = (best is { } found ? PathSearch.Follow(problem, found.Moves, found.Cost) : null, chains.Exhausted, chains.Least);
         }
         else (end, proved) = (search.Find(), search.Exhausted);
+        // No ends that could stand together were found though all were tried: joint moves would lead to none either.
+        if (end is null && proved && least is null && ChainSearch.Fits(problem))
+        {
+            search = new PathSearch(problem, most: NearestStates);
+            search.Find();
+            return (search, null, true);
+        }
         // A second search with joint moves, bounded by what the first one found, where one could be better or open a way.
         if (problem.Request.Joint && search.JointCouldHelp(end, least))
         {

@@ -92,7 +92,7 @@ public sealed class JointTests
         Assert.Equal(Method.Rolling, Assert.Single(answer.Moves).Method);
         var other = Assert.Single(answer.Alternatives);
         Assert.Equal("minutes", other.First);
-        Assert.Equal(["48 min shorter", "10 outage minutes more"], other.Differences);
+        Assert.Equal(["does app@2 by offline instead of rolling", "48 min shorter", "10 outage minutes more"], other.Differences);
     }
 
     [Fact]

@@ -69,7 +69,7 @@ public static class PathCommand
             }));
             output.Line();
             output.Line($"{path.Moves.Length} moves, {path.Moves.Sum(m => m.Minutes):0.#} minutes, {path.Moves.Sum(m => m.OutageMinutes):0.#} outage minutes; {(path.Proved ? "proved best" : "not proved: the search was cut off")} on {path.Day:yyyy-MM-dd}");
-            foreach (var other in path.Alternatives) output.Line($"beside it: with '{other.First}' first, {string.Join("; ", other.Differences)}: {string.Join(" ", other.Moves)}");
+            foreach (var other in path.Alternatives) output.Line($"beside it: with '{other.First}' first, {string.Join("; ", other.Differences)}{(other.Moves.SequenceEqual(path.Moves.Select(m => m.Written)) ? "" : ": " + string.Join(" ", other.Moves))}");
             Notes(path, output);
         }, path.Moves.Select((m, i) => new { move = i + 1, m.Written, components = m.Jumps.Select(j => j.Component).Distinct(), from = m.Jumps[0].From, to = m.Jumps[^1].To, method = m.Jumps[0].Method, waves = m.Waves.Length, m.Minutes, m.OutageMinutes, m.Out }));
         return path.Found ? Exit.Done : Exit.No;

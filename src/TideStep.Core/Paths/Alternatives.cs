@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
 using TideStep.Core.Estates;
 
 namespace TideStep.Core.Paths;
@@ -47,6 +48,9 @@ public static class Alternatives
         if (mine.Except(theirs).ToList() is { Count: > 0 } fewer) words.Add($"leaves {string.Join(", ", fewer)} alone");
         foreach (var component in mine.Intersect(theirs))
             if (EndOf(best, component) is var a && EndOf(other, component) is var b && a != b) words.Add($"takes {component} to {b} instead of {a}");
+        var methods = best.Where(m => !m.IsJoint).GroupBy(m => m.Written).ToDictionary(g => g.Key, g => g.First().Method);
+        foreach (var changed in other.Where(m => !m.IsJoint && methods.TryGetValue(m.Written, out var method) && method != m.Method).GroupBy(m => (Now: m.Method, Was: methods[m.Written])))
+            words.Add($"does {string.Join(", ", changed.Select(m => m.Written))} by {changed.Key.Now.Word()} instead of {changed.Key.Was.Word()}");
         Count(best.Sum(m => m.Takes.TotalMinutes) - other.Sum(m => m.Takes.TotalMinutes), "min shorter", "min longer");
         Count(best.Sum(m => m.OutageTime.TotalMinutes) - other.Sum(m => m.OutageTime.TotalMinutes), "outage minutes fewer", "outage minutes more");
         Count(best.Sum(m => m.Jumps.Length) - other.Sum(m => m.Jumps.Length), "jumps fewer", "jumps more");

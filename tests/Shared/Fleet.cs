@@ -26,6 +26,9 @@ internal sealed class Fleet
         return this;
     }
 
+    /// <summary>Whether a component was added.</summary>
+    public bool Has(string id) => _components.ToString().Contains($"  {id}: {{", StringComparison.Ordinal);
+
     public Fleet Product(string id, string body) { _products[id] = $"tidestep: product/1\nproduct: {{id: {id}, roles: [follower, leader], voting: [follower, leader]}}\n{body}"; return this; }
 
     /// <summary>Releases and a jump between each two that follow one another, by one method text.</summary>

@@ -1,0 +1,198 @@
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Plans;
+using TideStep.Core.Returns;
+using TideStep.Core.Runs;
+
+namespace TideStep.Core.Tests;
+
+/// <summary>A plan says beforehand, step for step, what a run does; and what leads back from each part of it.</summary>
+public sealed class PlanTests
+{
+    private const string Steps = """
+        steps:
+          stop: {do: {stop: x}, takes: 1 min, safe-after: true}
+          look: {do: {command: [look]}}
+          save: {do: {capture: save, paths: [/data]}, takes: 2 min}
+          put: {do: {install: x, version: "{jump.to}"}, takes: 3 min}
+          convert: {do: {command: [convert]}}
+          back: {do: {command: [restore, "{point.place}"]}, takes: 4 min}
+          start: {do: {start: x}, takes: 1 min}
+        routines: {leave: [stop], return: [start], restore: {save: [stop, back, start]}}
+
+        """;
+
+    private static string Engine(string jump, string more = "", string steps = Steps) =>
+        $"releases: {{\"1\": {{}}, \"2\": {{}}}}\njumps:\n  to-2: {{from: \"=1\", to: \"2\", {jump}}}\n{more}{steps}";
+
+    private static Fleet Three(string jump, string more = "", string component = "") =>
+        new Fleet().Node("a[1-3]").With("app", "engine", "1", "\"a[1-3]\"", component).Product("engine", Engine(jump, more));
+
+    private static Plan Of(Fleet fleet, string goal = "goal: [{component: app, to: 2}]")
+    {
+        var request = fleet.Request(goal) with { Methods = PlanMaker.Methods, Joint = false };
+        return Fleet.Good(PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), "e", "c"));
+    }
+
+    private static IEnumerable<string> Names(Block block, int lane = 0) => block.Lanes[lane].Steps.Select(s => s.Name);
+
+    private const string Rolling = "methods: {rolling: {member: 5 min, settle: 2 min}}, change: [put]";
+    private const string Down = "  down: {from: \"=2\", to: \"1\", down: true, methods: {rolling: {member: 5 min, settle: 2 min}}, change: [put]}\n";
+
+    [Fact]
+    public void A_wave_leaves_changes_and_returns_and_then_is_waited_for()
+    {
+        var plan = Of(Three(Rolling));
+        Assert.Equal(["roll", "roll", "roll", "verify"], plan.Blocks.Select(b => b.Phase.ToString().ToLowerInvariant()));
+        Assert.Equal(["stop", "put", "start", "in-step"], Names(plan.Blocks[0]));
+        Assert.Equal(["app/a1"], plan.Blocks[0].Outgoing);
+        Assert.Equal(TimeSpan.FromMinutes(2), plan.Blocks[0].Settle);
+    }
+
+    [Fact]
+    public void A_point_that_needs_the_member_stopped_is_captured_between_leaving_and_changing() =>
+        Assert.Equal(["stop", "save", "put", "start", "in-step"], Names(Of(Three(Rolling + ", points: [{capture: save, while: stopped}]")).Blocks[0]));
+
+    [Fact]
+    public void A_point_that_needs_it_serving_is_captured_before_anybody_leaves()
+    {
+        var plan = Of(Three(Rolling + ", points: [{capture: save, while: serving}]"));
+        Assert.Equal(Phase.Secure, plan.Blocks[0].Phase);
+        Assert.All(plan.Blocks[0].Lanes.SelectMany(l => l.Steps), s => Assert.Equal("save", s.Name));
+        Assert.Equal(plan.Points.Length, plan.Blocks[0].Lanes.Length);
+    }
+
+    [Fact]
+    public void Work_ahead_comes_first_and_closing_work_once_after_all()
+    {
+        var plan = Of(Three(Rolling + ", ahead: [look], after-all: [convert], closes: convert"));
+        Assert.Equal(Phase.Prepare, plan.Blocks[0].Phase);
+        var close = Assert.Single(plan.Blocks, b => b.Phase == Phase.Close);
+        Assert.Equal("convert", Assert.Single(Assert.Single(close.Lanes).Steps).Name);
+        Assert.True(close.Number > plan.Blocks.Last(b => b.Phase == Phase.Roll).Number);
+    }
+
+    [Fact]
+    public void In_an_outage_dependants_stop_first_and_start_last_in_exact_reverse()
+    {
+        var fleet = Three("methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]").Node("b1").Node("c1")
+            .With("middle", "other", "1", "b1", "depends-on: [app]").With("top", "other", "1", "c1", "depends-on: [middle]").Product("other", "releases: {\"1\": {}}\n" + Steps);
+        var plan = Of(fleet);
+        Assert.Equal(["stop top", "stop middle", "stop app"], plan.Blocks.Where(b => b.Phase == Phase.Quiesce).Select(b => b.Title));
+        Assert.Equal(["start app", "start middle", "start top"], plan.Blocks.Where(b => b.Phase == Phase.Resume).Select(b => b.Title));
+    }
+
+    [Fact]
+    public void What_stands_on_a_member_leaves_before_it_and_returns_after_it()
+    {
+        var fleet = Three(Rolling + ", restarts: node").With("upper", "other", "1", "\"a[1-3]\"", "stands-on: [app]").Product("other", "releases: {\"1\": {}}\n" + Steps);
+        var members = Of(fleet).Blocks[0].Lanes[0].Steps.Select(s => s.Member).ToList();
+        Assert.Equal("upper/a1", members[0]);
+        Assert.Equal("upper/a1", members[^1]);
+        Assert.Contains("app/a1", members);
+    }
+
+    [Fact]
+    public void Every_step_has_a_name_of_its_own_and_what_is_written_in_braces_is_bound()
+    {
+        var steps = Of(Three(Rolling)).Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).ToList();
+        Assert.Equal(steps.Count, steps.Select(s => s.Id).Distinct().Count());
+        Assert.All(steps.Select(s => s.Do).OfType<InstallAction>(), i => Assert.Equal("2", i.Version));
+    }
+
+    [Fact]
+    public void The_same_input_gives_the_same_plan_byte_for_byte_and_another_input_another_digest()
+    {
+        Assert.Equal(Json.Canonical(Of(Three(Rolling))), Json.Canonical(Of(Three(Rolling))));
+        Assert.NotEqual(Of(Three(Rolling)).Digest, Of(Three(Rolling.Replace("5 min", "6 min"))).Digest);
+    }
+
+    [Fact]
+    public void A_plan_reads_back_from_its_canonical_form_under_the_same_digest()
+    {
+        var plan = Of(Three(Rolling + ", points: [{capture: save, while: stopped}]"));
+        Assert.Equal(plan.Digest, System.Text.Json.JsonSerializer.Deserialize<Plan>(Json.Canonical(plan), Json.Options)!.Digest);
+    }
+
+    [Fact]
+    public void The_return_path_is_clean_by_a_jump_down()
+    {
+        var plan = Of(Three(Rolling, Down));
+        Assert.All(plan.Blocks, b => Assert.Equal(ReturnState.Clean, b.Return.State));
+        Assert.True(plan.Blocks[2].Return.Length > plan.Blocks[0].Return.Length);
+    }
+
+    [Fact]
+    public void The_return_path_loses_what_was_written_where_only_points_lead_back() =>
+        Assert.Contains(Of(Three(Rolling + ", points: [{capture: save, while: stopped}]")).Blocks, b => b.Return.State == ReturnState.WithLoss && b.Return.Why.Contains("save", StringComparison.Ordinal));
+
+    [Fact]
+    public void The_return_path_is_closed_where_nothing_leads_back_and_says_why()
+    {
+        var closed = Of(Three(Rolling)).Blocks[0].Return;
+        Assert.Equal(ReturnState.Closed, closed.State);
+        Assert.Contains("no way down to 1", closed.Why);
+    }
+
+    [Fact]
+    public void The_closing_step_ends_a_way_down()
+    {
+        var plan = Of(Three(Rolling + ", after-all: [convert], closes: convert", Down));
+        Assert.Equal(ReturnState.Clean, plan.Blocks.Last(b => b.Phase == Phase.Roll).Return.State);
+        Assert.Equal(ReturnState.Closed, plan.Blocks.Single(b => b.Phase == Phase.Close).Return.State);
+    }
+
+    // A run of the plan in which so many blocks were done whole and nothing after them.
+    private static RunState After(Plan plan, int blocks)
+    {
+        var state = new RunState(plan);
+        var sequence = 0;
+        void Append(RunEvent e) => state.Apply(new JournalEntry("r", ++sequence, 1, DateTimeOffset.UnixEpoch.AddMinutes(sequence), e));
+        Append(new Opened(plan.Digest, "", "Wren", null));
+        Append(new Started("Wren"));
+        foreach (var block in plan.Blocks.Take(blocks))
+        {
+            Append(new BlockEntered(block.Number));
+            foreach (var step in block.Lanes.SelectMany(l => l.Steps))
+            {
+                Append(new StepBegun(step.Id));
+                Append(new Intended(step.Id, $"a{sequence}", 1, step.Node, false));
+                Append(new AttemptEnded(step.Id, state.Of(step.Id).Attempts[^1].Id, AttemptEnd.Succeeded, 0, "", false));
+                if (step.Point is { } point) { Append(new PointCaptured(step.Id, point, $"/points/{point}", 1, "ab", 1)); Append(new PointVerified(point, "whole")); }
+                Append(new StepDone(step.Id, DoneHow.Done));
+            }
+            Append(new BlockDone(block.Number));
+        }
+        return state;
+    }
+
+    private static Checked<Plan> Return(Fleet fleet, int blocks) => ReturnPlanner.Make(fleet.Index(), "r", After(Of(fleet), blocks), 1, "e", "c");
+
+    [Fact]
+    public void A_return_touches_only_what_was_changed_and_the_last_first()
+    {
+        var plan = Fleet.Good(Return(Three(Rolling, Down), 2));
+        Assert.Equal(["app/a2", "app/a1"], plan.Blocks.Select(b => b.Lanes[0].Subject));
+        Assert.All(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Do).OfType<InstallAction>(), i => Assert.Equal("1", i.Version));
+    }
+
+    [Fact]
+    public void A_return_by_points_uses_the_place_where_each_was_captured()
+    {
+        var plan = Fleet.Good(Return(Three(Rolling + ", points: [{capture: save, while: stopped}]"), 1));
+        var restore = Assert.Single(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps), s => s.Name == "back");
+        Assert.Equal(["restore", "/points/app-a1-m1-save"], ((CommandAction)restore.Do).Arguments);
+        Assert.Contains("is lost", Assert.Single(plan.Notes));
+    }
+
+    [Fact]
+    public void A_return_that_is_closed_says_by_what()
+    {
+        var closed = Return(Three(Rolling), 1);
+        Assert.False(closed.Ok);
+        Assert.Contains("closed", Assert.Single(closed.Problems).What);
+    }
+
+    [Fact]
+    public void Where_nothing_was_changed_there_is_nothing_to_return() => Assert.Empty(Fleet.Good(Return(Three(Rolling), 0)).Blocks);
+}

@@ -43,6 +43,9 @@ internal sealed class Fleet
 
     public string EstateText => $"tidestep: estate/1\nestate: {{id: test, class: test}}\nsites:\n{_sites}nodes:\n{_nodes}components:\n{_components}";
 
+    /// <summary>The product documents by their identifiers.</summary>
+    public IReadOnlyDictionary<string, string> ProductTexts => _products;
+
     /// <summary>All documents, to show a case that fails.</summary>
     public string Texts => EstateText + string.Join("\n", _products.Values);
 

@@ -1,0 +1,186 @@
+using TideStep.Core.Documents;
+using TideStep.Core.Plans;
+using TideStep.Core.Runs;
+using TideStep.Storage;
+using TideStep.Tests;
+
+namespace TideStep.Engine.Tests;
+
+/// <summary>The desks as the service uses them, on a real store: what is imported, what may start, what is taken up again.</summary>
+public sealed class DeskTests : IAsyncLifetime
+{
+    private const string Goal = "tidestep: goal/1\ngoal: [{component: app, to: 7}]\n";
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("tidestep-desk").FullName;
+    private readonly FarSide _far = new();
+    private readonly EngineSettings _settings = new(1e9, TimeSpan.FromMilliseconds(1), 64, "/nowhere");
+    private SqliteStore _store = null!;
+    private EstateDesk _estates = null!;
+    private RunDesk _runs = null!;
+
+    private static Fleet Two => new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
+        .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps);
+
+    public async ValueTask InitializeAsync()
+    {
+        Open();
+        foreach (var node in new[] { "n1", "n2" }) _far.SetRunning(node, "app", "6");
+        var (_, problems) = await ImportAsync(Documents(Two));
+        Assert.Empty(problems);
+    }
+
+    private void Open()
+    {
+        _store = new SqliteStore(Path.Combine(_folder, "t.db"));
+        var reader = new MemberReader([_far], _settings, TimeProvider.System);
+        _estates = new EstateDesk(_store, reader, TimeProvider.System);
+        _runs = new RunDesk(_estates, _store, _store, new RunFeed(), reader, _settings, TimeProvider.System, "t", "me", (_, _) => { });
+    }
+
+    private static IncomingDocument[] Documents(Fleet fleet) =>
+        [new("estate.yaml", fleet.EstateText), .. fleet.ProductTexts.Select(p => new IncomingDocument(p.Key + ".yaml", p.Value)), new("readings.yaml", "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"6\"}}\n")];
+
+    private async Task<(IReadOnlyList<StoredDocument> Saved, IReadOnlyList<Problem> Problems)> ImportAsync(params IncomingDocument[] documents) =>
+        await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
+
+    private async Task<string> OpenAsync()
+    {
+        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", default);
+        Assert.True(plan.Ok, string.Join("; ", plan.Problems));
+        var (run, problem) = await _runs.OpenAsync(plan.Value!.Digest, "a run", "Wren", default);
+        Assert.Null(problem);
+        return run!;
+    }
+
+    private async Task<RunState> EndOf(string run)
+    {
+        for (var i = 0; i < 4000; i++)
+        {
+            if (await _runs.StateAsync(run, default) is { } state && (state.End is not null || state.Status == RunStatus.Halted)) return state;
+            await Task.Delay(5);
+        }
+        throw new TimeoutException(run);
+    }
+
+    [Fact]
+    public async Task A_run_is_opened_started_and_ends_with_what_was_read_before_and_after()
+    {
+        var run = await OpenAsync();
+        Assert.Empty(_far.Deeds);
+        Assert.Empty(await _runs.StartAsync(run, "Wren", default));
+        var state = await EndOf(run);
+        Assert.Equal(RunEnd.Completed, state.End);
+        Assert.Equal("6", state.Before["app/n1"]);
+        Assert.Equal("7", state.After["app/n1"]);
+    }
+
+    [Fact]
+    public async Task A_run_can_be_started_once()
+    {
+        var run = await OpenAsync();
+        await _runs.StartAsync(run, "Wren", default);
+        Assert.Contains("has been started", Assert.Single(await _runs.StartAsync(run, "Wren", default)).What);
+        await EndOf(run);
+    }
+
+    [Fact]
+    public async Task A_member_that_runs_something_else_by_now_refuses_the_start_and_changes_nothing()
+    {
+        var run = await OpenAsync();
+        _far.SetRunning("n2", "app", "7");
+        Assert.Contains("app/n2 runs 7, the plan expects 6", Assert.Single(await _runs.StartAsync(run, "Wren", default)).What);
+        Assert.Empty(_far.Deeds);
+        Assert.Equal(RunStatus.Ready, (await _runs.StateAsync(run, default))!.Status);
+    }
+
+    [Fact]
+    public async Task A_document_that_changed_since_the_plan_refuses_the_start()
+    {
+        var run = await OpenAsync();
+        Assert.Empty((await ImportAsync(new IncomingDocument("engine.yaml", Two.ProductTexts["engine"].Replace("1 min, settle", "2 min, settle")))).Problems);
+        Assert.Contains(await _runs.StartAsync(run, "Wren", default), p => p.What.Contains("catalogue has changed", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task A_wrong_document_imports_nothing_of_all_that_came_with_it()
+    {
+        var (before, _) = await _estates.RevisionsAsync(default);
+        var (saved, problems) = await ImportAsync(new IncomingDocument("estate.yaml", Two.Node("n9").EstateText), new IncomingDocument("bad.yaml", "tidestep: product/1\nproduct: bad\nreleses: {}\n"));
+        Assert.Empty(saved);
+        Assert.Contains(problems, p => p.At is { File: "bad.yaml", Line: 3 } && p.Hint!.Contains("releases", StringComparison.Ordinal));
+        Assert.Equal(before, (await _estates.RevisionsAsync(default)).Estate);
+    }
+
+    [Fact]
+    public async Task Readings_without_an_estate_and_a_goal_are_refused_at_import()
+    {
+        var (_, problems) = await ImportAsync(new IncomingDocument("goal.yaml", Goal));
+        Assert.Contains("a goal is not imported", Assert.Single(problems).What);
+    }
+
+    [Fact]
+    public async Task A_component_that_a_run_works_on_is_held_from_every_other_run()
+    {
+        var (first, second) = (await OpenAsync(), await OpenAsync());
+        _far.Outcome = (_, action) => action.Verb == "install" ? 1 : 0;
+        await _runs.StartAsync(first, "Wren", default);
+        Assert.Equal(RunStatus.Halted, (await EndOf(first)).Status);
+        _far.SetRunning("n1", "app", "6");
+        Assert.Contains(await _runs.StartAsync(second, "Tern", default), p => p.What.Contains(first, StringComparison.Ordinal) || p.What.Contains("app/n1", StringComparison.Ordinal));
+        Assert.Equal(RunStatus.Ready, (await _runs.StateAsync(second, default))!.Status);
+    }
+
+    [Fact]
+    public async Task A_service_that_starts_again_takes_up_what_had_begun()
+    {
+        var run = await OpenAsync();
+        var reached = new TaskCompletionSource();
+        var never = new TaskCompletionSource();
+        _far.Around = async (call, _, verb) => { if (call == "begin" && verb == "install" && reached.TrySetResult()) await never.Task; };
+        await _runs.StartAsync(run, "Wren", default);
+        await reached.Task;
+        never.SetCanceled();
+        await _runs.DisposeAsync();
+        await _store.DisposeAsync();
+        _far.Around = (_, _, _) => Task.CompletedTask;
+        Open();
+        await _runs.ResumeAsync(default);
+        Assert.Equal(RunEnd.Completed, (await EndOf(run)).End);
+        Assert.Equal(2, _far.Deeds.Count(d => d.EndsWith("install x", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task A_survey_keeps_what_it_read_and_names_what_it_could_not_reach()
+    {
+        _far.SetRunning("n1", "app", "7");
+        _far.Around = (call, node, _) => node == "n2" && call == "read" ? throw FarSide.Away(node) : Task.CompletedTask;
+        var (readings, unreached) = await _estates.SurveyAsync("Wren", default);
+        Assert.Equal("app/n2", Assert.Single(unreached).Member);
+        Assert.Equal("7", readings.Of((await _estates.IndexAsync(default))!.Estate.FindMember("app/n1")!).Running);
+    }
+
+    [Theory]
+    [InlineData("move 9")]
+    [InlineData("yesterday")]
+    public async Task A_place_to_return_to_that_is_not_there_is_named(string place)
+    {
+        var run = await OpenAsync();
+        var plan = await _runs.ReturnPlanAsync(run, (await _runs.StateAsync(run, default))!, place, default);
+        Assert.Contains(place, Assert.Single(plan.Problems).What);
+    }
+
+    [Fact]
+    public async Task What_is_not_there_is_said()
+    {
+        Assert.Contains("no plan", (await _runs.OpenAsync("sha256:none", "", "Wren", default)).Problem!.What);
+        Assert.Contains("no run", Assert.Single(await _runs.StartAsync("r0", "Wren", default)).What);
+        Assert.Null(await _runs.StateAsync("r0", default));
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _runs.DisposeAsync();
+        await _store.DisposeAsync();
+        Directory.Delete(_folder, true);
+    }
+}

@@ -16,7 +16,7 @@ public sealed class PlanTests
           save: {do: {capture: save, paths: [/data]}, takes: 2 min}
           put: {do: {install: x, version: "{jump.to}"}, takes: 3 min}
           convert: {do: {command: [convert]}}
-          back: {do: {command: [restore, "{point.place}"]}, takes: 4 min}
+          back: {do: {command: [bring-back, "{point.place}"]}, takes: 4 min}
           start: {do: {start: x}, takes: 1 min}
         routines: {leave: [stop], return: [start], restore: {save: [stop, back, start]}}
 
@@ -181,7 +181,7 @@ public sealed class PlanTests
     {
         var plan = Fleet.Good(Return(Three(Rolling + ", points: [{capture: save, while: stopped}]"), 1));
         var restore = Assert.Single(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps), s => s.Name == "back");
-        Assert.Equal(["restore", "/points/app-a1-m1-save"], ((CommandAction)restore.Do).Arguments);
+        Assert.Equal(["bring-back", "/points/app-a1-m1-save"], ((CommandAction)restore.Do).Arguments);
         Assert.Contains("is lost", Assert.Single(plan.Notes));
     }
 

@@ -56,6 +56,10 @@ public interface IConnector
     /// <summary>Reads an attempt's record, waiting up to <paramref name="wait"/> for its end.</summary>
     Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct);
 
+    /// <summary>Stops the command of an attempt that still runs, by request first and by force when it does not heed that; its end is read from its record. Of an attempt that has ended nothing is touched.</summary>
+    /// <exception cref="ConnectorException">The node can't be reached, or has seen a later epoch.</exception>
+    Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct);
+
     /// <summary>Takes readings of a member; one that could not be taken is left out.</summary>
     Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct);
 }

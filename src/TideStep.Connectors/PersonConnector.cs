@@ -17,6 +17,8 @@ public sealed class PersonConnector : IConnector
 
     public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => Task.FromResult(new AttemptReading(AttemptPhase.Unknown, null, ""));
 
+    public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct) => Task.CompletedTask;
+
     public Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
         Task.FromResult<IReadOnlyDictionary<Reference, Value>>(new Dictionary<Reference, Value>());
 }

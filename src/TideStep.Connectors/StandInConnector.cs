@@ -45,6 +45,11 @@ public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConn
         return new AttemptReading(phase, status.ExitCode, status.Output);
     }
 
+    public async Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
+    {
+        using var response = await SendAsync(node, HttpMethod.Post, $"/attempts/{attempt}/stop", new { installation, epoch }, ct);
+    }
+
     public async Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
         using var response = await SendAsync(node, HttpMethod.Get, "", null, ct);

@@ -23,7 +23,13 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         foreach (var run in await journal.RunsAsync(openOnly: true, 1000, null, ct))
         {
-            if (await StateAsync(run.Id, ct) is not { StartedAt: not null } state) continue;
+            if (await StateAsync(run.Id, ct) is not { } state) continue;
+            if (state.StartedAt is null)
+            {
+                // A start that the service's end broke off: nothing has begun, so nothing is held for it.
+                if (run.Parent is null) await journal.ReleaseAsync(run.Id, ct);
+                continue;
+            }
             await HostAsync(run.Id, state, ct);
         }
         // A parent whose child ended while nobody watched learns it now.
@@ -33,12 +39,44 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     /// <summary>Opens a run of a kept plan.</summary>
     public async Task<(string? Run, Problem? Problem)> OpenAsync(string digest, string label, string by, CancellationToken ct)
     {
-        if (await estates.FindPlanAsync(digest, ct) is not { } plan) return (null, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
-        if (plan.Kind == Plan.Return) return (null, new Problem("a return is begun by a decision, not opened by hand", null, "Decide at the halt of its run: tidestep run decide RUN return."));
-        var run = NewId("r");
-        await journal.CreateRunAsync(new StoredRun(run, plan.Digest, null, time.GetUtcNow(), 0, null, null), new Opened(plan.Digest, label, by, null), time.GetUtcNow(), ct);
-        return (run, null);
+        var (plan, problem) = await FindPlanAsync(digest, ct);
+        if (plan is null) return (null, problem);
+        var (run, opened) = Opening(plan, label, by);
+        await journal.CreateRunAsync(run, opened, run.OpenedAt, ct);
+        return (run.Id, null);
     }
+
+    /// <summary>Opens and starts a run of a kept plan; refused, there is no such run.</summary>
+    public async Task<(string? Run, ImmutableArray<Problem> Problems)> OpenAndStartAsync(string digest, string label, string by, CancellationToken ct)
+    {
+        var (plan, problem) = await FindPlanAsync(digest, ct);
+        if (plan is null) return (null, [problem!]);
+        if (await estates.IndexAsync(ct) is not { } index) return (null, [EstateDesk.NoEstate]);
+        var before = await ReadAsync(index, plan, ct);
+        var problems = await PremisesAsync(plan, before, ct);
+        if (!problems.IsEmpty) return (null, problems);
+        var (run, opened) = Opening(plan, label, by);
+        var held = await journal.CreateReservedRunAsync(run, opened, run.OpenedAt, SubjectsOf(plan), ct);
+        if (held.Count > 0) return (null, HeldBy(held));
+        await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, by, ct);
+        return (run.Id, []);
+    }
+
+    private async Task<(Plan? Plan, Problem? Problem)> FindPlanAsync(string digest, CancellationToken ct) => await estates.FindPlanAsync(digest, ct) switch
+    {
+        null => (null, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")),
+        { Kind: Plan.Return } => (null, new Problem("a return is begun by a decision, not opened by hand", null, "Decide at the halt of its run: tidestep run decide RUN return.")),
+        var plan => (plan, null),
+    };
+
+    private (StoredRun Run, Opened Opened) Opening(Plan plan, string label, string by) =>
+        (new StoredRun(NewId("r"), plan.Digest, null, time.GetUtcNow(), 0, null, null), new Opened(plan.Digest, label, by, null));
+
+    private static List<string> SubjectsOf(Plan plan) =>
+        [.. plan.Components.Select(c => $"component {c}").Concat(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => $"node {s.Node}")).Distinct()];
+
+    private static ImmutableArray<Problem> HeldBy(IReadOnlyList<(string Subject, string Run)> held) =>
+        [.. held.GroupBy(h => h.Run).Select(g => new Problem($"run {g.Key} works on {string.Join(", ", g.Take(3).Select(h => h.Subject))}{(g.Count() > 3 ? $" and {g.Count() - 3} more" : "")}", null, "Wait for its end, or end it with a decision."))];
 
     /// <summary>Starts an opened run: premises are read again, what it works on is reserved; refused, nothing has begun.</summary>
     public async Task<ImmutableArray<Problem>> StartAsync(string run, string by, CancellationToken ct)
@@ -51,14 +89,18 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         if (!problems.IsEmpty) return problems;
         if (stored.Parent is null)
         {
-            var subjects = state.Plan.Components.Select(c => $"component {c}").Concat(state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => $"node {s.Node}")).Distinct().ToList();
-            var held = await journal.ReserveAsync(run, subjects, ct);
-            if (held.Count > 0) return [.. held.GroupBy(h => h.Run).Select(g => new Problem($"run {g.Key} works on {string.Join(", ", g.Take(3).Select(h => h.Subject))}{(g.Count() > 3 ? $" and {g.Count() - 3} more" : "")}", null, "Wait for its end, or end it with a decision."))];
+            var held = await journal.ReserveAsync(run, SubjectsOf(state.Plan), ct);
+            if (held.Count > 0) return HeldBy(held);
         }
+        await BeginAsync(run, state, before, by, ct);
+        return [];
+    }
+
+    private async Task BeginAsync(string run, RunState state, ImmutableSortedDictionary<string, string> before, string by, CancellationToken ct)
+    {
         var executor = await HostAsync(run, state, ct, begin: false);
         await executor.Log.AppendAsync(new MembersRead("before", before), new Started(by));
         Begin(run, executor);
-        return [];
     }
 
     private async Task<ImmutableSortedDictionary<string, string>> ReadAsync(EstateIndex index, Plan plan, CancellationToken ct) =>

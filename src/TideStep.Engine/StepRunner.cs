@@ -82,6 +82,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
 
     private static string Explain(PlanStep step, AttemptState ended) => ended.End switch
     {
+        AttemptEnd.Failed when ended.Overdue && step.MayStop => $"{step.Title} on {step.Node} was stopped, as the step allows: no end after {Core.Documents.Durations.Write(step.Limit)} (status {ended.ExitCode})",
         AttemptEnd.Failed => $"{step.Title} on {step.Node} ended with status {ended.ExitCode}: {LastLine(ended.Output)}",
         AttemptEnd.Refused => $"{step.Node} refused {step.Title}: {ended.Output}",
         AttemptEnd.Restarted => $"{step.Node} restarted while {step.Title} ran; whether it took effect is not known",
@@ -147,7 +148,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var connector = context.Reader.ConnectorOf(node);
         var limit = context.Time.GetTimestamp();
         var overdue = attempt.Overdue;
-        var unknown = 0;
+        var (unknown, stopped) = (0, false);
         while (true)
         {
             var (reading, first) = (told, told is not null);
@@ -180,10 +181,25 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             if (!overdue && context.Time.GetElapsedTime(limit) > context.Settings.RealLimit(step.Limit))
             {
                 overdue = true;
-                await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue: no end after {Core.Documents.Durations.Write(step.Limit)}; it is still followed"));
+                if (step.MayStop) await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StopAsked(step.Id, attempt.Id));
+                else await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue: no end after {Core.Documents.Durations.Write(step.Limit)}; it is still followed"));
             }
+            if (overdue && step.MayStop && !stopped) stopped = await StopOverdueAsync(step, attempt.Id, ct);
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
+    }
+
+    /// <summary>Asks the far side to stop an overdue attempt's command; its end is still read from its record. False where the node could not be asked: then it is asked again.</summary>
+    private async Task<bool> StopOverdueAsync(PlanStep step, string attempt, CancellationToken ct)
+    {
+        var node = context.Estate.Nodes[step.Node];
+        try
+        {
+            await FenceAsync(step, patient: false, ct);
+            await context.Reader.ConnectorOf(node).StopAsync(node, context.Installation, attempt, log.Epoch, ct);
+            return true;
+        }
+        catch (ConnectorException e) when (!e.Lasting) { return false; }
     }
 
     private async Task EndAsync(PlanStep step, string attempt, AttemptEnd end, int? code, string output, bool undo)

@@ -6,6 +6,9 @@ namespace TideStep.StandIn;
 /// <param name="Verb">start, stop, restart-service, restart-node, install, send, command, capture or check-point.</param>
 public sealed record AttemptRequest(string Installation, string Attempt, long Epoch, long Sequence, long StartBy, string Component, string Verb, IReadOnlyList<string> Arguments);
 
+/// <summary>Stops the command of an attempt that still runs.</summary>
+public sealed record StopRequest(string Installation, long Epoch);
+
 /// <summary>Raises the lowest epoch that a node still obeys.</summary>
 public sealed record FenceRequest(string Installation, long Epoch, long Sequence);
 

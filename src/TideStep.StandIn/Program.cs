@@ -29,6 +29,7 @@ SimulatedNode NodeOf(HttpContext http) => (SimulatedNode)http.Items["node"]!;
 nodes.MapGet("/", (HttpContext http) => NodeOf(http).Report());
 nodes.MapPut("/fence", (HttpContext http, FenceRequest request) => NodeOf(http).Raise(request));
 nodes.MapPost("/attempts", (HttpContext http, AttemptRequest request) => NodeOf(http).Begin(request) is { } why ? Results.Problem(why, statusCode: 409) : Results.Accepted());
+nodes.MapPost("/attempts/{attempt}/stop", (HttpContext http, string attempt, StopRequest request) => NodeOf(http).Stop(attempt, request) is { } why ? Results.Problem(why, statusCode: 409) : Results.NoContent());
 nodes.MapGet("/attempts/{attempt}", (HttpContext http, string attempt, string installation) => NodeOf(http).Status(installation, attempt));
 
 app.MapGet("/", () => fleet.Nodes.Select(n => new { n.Id, n.Answers }));

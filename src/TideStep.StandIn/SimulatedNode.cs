@@ -104,11 +104,27 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         }
     }
 
+    /// <summary>Stops an attempt's command where it still runs, or says why not.</summary>
+    public string? Stop(string attempt, StopRequest request)
+    {
+        lock (_gate)
+        {
+            var fence = _fences.GetValueOrDefault(request.Installation, new FenceState(0, 0));
+            if (request.Epoch < fence.Epoch) return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
+            if (_attempts.TryGetValue((request.Installation, attempt), out var known) && known.State == "running" && known.Boot == _boot)
+            {
+                (known.ExitCode, known.Output, known.State) = (143, "stopped by request", "ended");
+                record.Add(Id, "", "stop-attempt", "", attempt, "done");
+            }
+            return null;
+        }
+    }
+
     private void Finish(AttemptRequest request, AttemptRecord attempt)
     {
         lock (_gate)
         {
-            if (attempt.Boot != _boot) return;
+            if (attempt.Boot != _boot || attempt.State != "running") return;
             var (code, output) = Strikes("fail-once", request.Verb, consume: true) ? (1, "the action failed (fault switched on for one time)")
                 : Strikes("fail-always", request.Verb, consume: false) ? (1, "the action failed (fault switched on)") : Carry(request);
             (attempt.ExitCode, attempt.Output, attempt.State) = (code, output, "ended");

@@ -48,12 +48,21 @@ public abstract class SqlStore : IJournal, IDocumentStore, IAsyncDisposable
 
     private static DateTimeOffset Time(string text) => DateTimeOffset.Parse(text, CultureInfo.InvariantCulture);
 
-    public Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct) => WriteAsync(c =>
+    public Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct) => WriteAsync(c => Create(c, run, opened, at), ct);
+
+    public Task<IReadOnlyList<(string Subject, string Run)>> CreateReservedRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, IReadOnlyCollection<string> subjects, CancellationToken ct) => WriteAsync(c =>
+    {
+        var held = Reserve(c, run.Id, subjects);
+        if (held.Count == 0) Create(c, run, opened, at);
+        return held;
+    }, ct);
+
+    private static int Create(DbConnection c, StoredRun run, RunEvent opened, DateTimeOffset at)
     {
         c.Execute("insert into runs (id, plan, parent, opened_at) values (@Id, @Plan, @Parent, @at)", new { run.Id, run.Plan, run.Parent, at = Text(at) });
         Insert(c, run.Id, 1, 0, at, opened);
         return 0;
-    }, ct);
+    }
 
     public Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct) => WriteAsync(c =>
     {
@@ -116,13 +125,15 @@ public abstract class SqlStore : IJournal, IDocumentStore, IAsyncDisposable
 
     public Task<string?> FindOutputAsync(string run, string attempt, CancellationToken ct) => ReadAsync(c => c.QuerySingleOrDefault<string>("select body from outputs where run = @run and attempt = @attempt", new { run, attempt }), ct);
 
-    public Task<IReadOnlyList<(string Subject, string Run)>> ReserveAsync(string run, IReadOnlyCollection<string> subjects, CancellationToken ct) => WriteAsync(c =>
+    public Task<IReadOnlyList<(string Subject, string Run)>> ReserveAsync(string run, IReadOnlyCollection<string> subjects, CancellationToken ct) => WriteAsync(c => Reserve(c, run, subjects), ct);
+
+    private static IReadOnlyList<(string Subject, string Run)> Reserve(DbConnection c, string run, IReadOnlyCollection<string> subjects)
     {
         foreach (var subject in subjects.Order(StringComparer.Ordinal)) c.Execute("insert into reservations (subject, run) values (@subject, @run) on conflict (subject) do nothing", new { subject, run });
         var held = c.Query<(string Subject, string Run)>("select subject, run from reservations where run <> @run", new { run }).Where(r => subjects.Contains(r.Subject)).OrderBy(r => r.Subject, StringComparer.Ordinal).ToList();
         if (held.Count > 0) c.Execute("delete from reservations where run = @run", new { run });
-        return (IReadOnlyList<(string, string)>)held;
-    }, ct);
+        return held;
+    }
 
     public Task ReleaseAsync(string run, CancellationToken ct) => WriteAsync(c => c.Execute("delete from reservations where run = @run", new { run }), ct);
 

@@ -8,6 +8,9 @@ public interface IJournal
     /// <summary>Makes a run and its first entry.</summary>
     Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct);
 
+    /// <summary>Makes a run, its first entry and its reservations, or nothing of it; returns the runs that hold any of the subjects.</summary>
+    Task<IReadOnlyList<(string Subject, string Run)>> CreateReservedRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, IReadOnlyCollection<string> subjects, CancellationToken ct);
+
     /// <summary>Gives a run to an owner under an epoch above every earlier one of all runs.</summary>
     Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct);
 

@@ -111,6 +111,30 @@ public sealed class ConsoleTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_persons_step_is_signed_with_evidence_in_a_form()
+    {
+        var product = Path.Combine(_stack.Work, "signed.yaml");
+        await File.WriteAllTextAsync(product, (await File.ReadAllTextAsync(_stack.Demo("catalogue/phalarope.yaml"))).Replace("change: [install]", "change: [look, install]").Replace("steps:\n", "steps:\n  look: {title: look at the relay, do: {person: \"Look at the queue of {member.node}.\"}}\n"));
+        await _stack.Good("estate", "import", product);
+        var run = await _stack.OpenAsync();
+        await _stack.Good("run", "start", run);
+        var page = await EnterAsync();
+        await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/runs/{run}");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Sign that it is done" }).ClickAsync(new() { Timeout = 60_000 });
+        var form = page.GetByRole(AriaRole.Dialog, new() { Name = "signature" });
+        await Expect(form).ToContainTextAsync("Look at the queue of ss-rel-1.");
+        await Expect(form.GetByRole(AriaRole.Button, new() { Name = "Sign as Wren Hale" })).ToBeDisabledAsync();
+        await form.GetByLabel("What you did or saw").FillAsync("the queue is empty");
+        await PictureAsync(page, "sign");
+        await page.Keyboard.PressAsync("Tab");
+        await page.Keyboard.PressAsync("Enter");
+        await Expect(form).ToBeHiddenAsync();
+        await _stack.UntilAsync(run, r => (int)r["currentBlock"]! >= 2);
+        await _stack.Good("run", "hold", run);
+        Assert.Contains("the queue is empty", await _stack.Good("run", "report", run));
+    }
+
+    [Fact]
     public async Task A_link_works_once_and_no_request_leaves_the_machine()
     {
         var link = (await _stack.Good("console", "link")).Trim();

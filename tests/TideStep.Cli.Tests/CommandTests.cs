@@ -3,15 +3,6 @@ using TideStep.Tests;
 
 namespace TideStep.Cli.Tests;
 
-public sealed class StackFixture : IAsyncLifetime
-{
-    public DemoStack Stack { get; private set; } = null!;
-
-    public async ValueTask InitializeAsync() => Stack = await DemoStack.StartAsync();
-
-    public ValueTask DisposeAsync() => Stack.DisposeAsync();
-}
-
 /// <summary>The command line as its users meet it: statuses, shapes, words. Reading and planning go on files alone.</summary>
 public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixture>
 {

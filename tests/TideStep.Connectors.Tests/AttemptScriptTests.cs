@@ -82,6 +82,42 @@ public sealed class AttemptScriptTests : IDisposable
         Assert.Equal("ended 0\nhalf", Run("status", "t1", "a1", "20"));
     }
 
+    private void BeginLong(string id, string script)
+    {
+        Run("begin", "t1", id, "1", "1", "60", $"{Uptime()}", "0", Argv("sh", "-c", script));
+        var ready = Path.Combine(_state, "ready");
+        Assert.True(SpinWait.SpinUntil(() => File.Exists(ready), TimeSpan.FromSeconds(20)));
+    }
+
+    [Fact]
+    public void A_command_that_is_asked_to_stop_ends_with_all_that_it_started_and_its_record_says_so()
+    {
+        BeginLong("a1", $"sleep 300 & echo $! > {_state}/child; touch {_state}/ready; wait");
+        Assert.Equal("", Run("stop", "t1", "a1", "1", "10"));
+        Assert.StartsWith("ended 143", Run("status", "t1", "a1", "10"));
+        var child = $"/proc/{File.ReadAllText(Path.Combine(_state, "child")).Trim()}/stat";
+        // A process that has ended may stay listed till its new parent takes note.
+        Assert.True(SpinWait.SpinUntil(() => !File.Exists(child) || File.ReadAllText(child).Contains(") Z ", StringComparison.Ordinal), TimeSpan.FromSeconds(20)));
+    }
+
+    [Fact]
+    public void A_command_that_does_not_heed_the_request_is_made_to_end()
+    {
+        BeginLong("a1", $"trap '' TERM; touch {_state}/ready; while :; do sleep 0.1; done");
+        Assert.Equal("", Run("stop", "t1", "a1", "1", "1"));
+        Assert.StartsWith("ended 137", Run("status", "t1", "a1", "10"));
+    }
+
+    [Fact]
+    public void An_older_owner_stops_nothing_and_what_has_ended_stays_as_it_was()
+    {
+        Assert.StartsWith("ended 0", Begin("a1", argv: ["true"]));
+        Assert.Equal("", Run("stop", "t1", "a1", "1", "1"));
+        Assert.StartsWith("ended 0", Run("status", "t1", "a1", "0"));
+        Run("raise", "t1", "5", "5");
+        Assert.StartsWith("refused epoch 1 is below 5", Run("stop", "t1", "a1", "1", "1"));
+    }
+
     [Fact]
     public void A_capture_is_whole_or_said_not_to_be()
     {

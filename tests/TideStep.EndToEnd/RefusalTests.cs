@@ -72,6 +72,18 @@ public sealed class RefusalTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_plan_whose_start_is_refused_opens_no_run()
+    {
+        var plan = await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/relay.yaml"), "--format", "json");
+        var digest = (string)JsonNode.Parse(plan)!["digest"]!;
+        Assert.Equal(0, (await _stack.Cli("run", "start", digest, "--follow")).Status);
+        var refused = await _stack.Cli("run", "start", digest);
+        Assert.Equal(1, refused.Status);
+        Assert.Contains("ss-rel-1 runs 3.2, the plan expects 3.1", refused.Error);
+        Assert.Single(JsonNode.Parse(await _stack.Good("run", "list", "--format", "json"))!.AsArray());
+    }
+
+    [Fact]
     public async Task A_second_run_on_the_same_component_is_refused_and_changes_nothing()
     {
         var (first, second) = (await _stack.OpenAsync(), await _stack.OpenAsync());

@@ -131,6 +131,34 @@ public sealed class DeskTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_plan_that_is_opened_and_started_at_once_leaves_no_run_behind_when_it_is_refused()
+    {
+        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", default);
+        _far.SetRunning("n2", "app", "7");
+        Assert.Contains("app/n2 runs 7", Assert.Single((await _runs.OpenAndStartAsync(plan.Value!.Digest, "", "Wren", default)).Problems).What);
+        _far.SetRunning("n2", "app", "6");
+        Assert.Empty(await _store.RunsAsync(false, 10, null, default));
+        _far.Outcome = (_, action) => action.Verb == "install" ? 1 : 0;
+        var (first, none) = await _runs.OpenAndStartAsync(plan.Value.Digest, "", "Wren", default);
+        Assert.Empty(none);
+        Assert.Equal(RunStatus.Halted, (await EndOf(first!)).Status);
+        _far.SetRunning("n1", "app", "6");
+        var (second, held) = await _runs.OpenAndStartAsync(plan.Value.Digest, "", "Tern", default);
+        Assert.Null(second);
+        Assert.NotEmpty(held);
+        Assert.Equal(first, Assert.Single(await _store.RunsAsync(false, 10, null, default)).Id);
+    }
+
+    [Fact]
+    public async Task A_start_that_the_services_end_broke_off_holds_nothing()
+    {
+        var broken = await OpenAsync();
+        await _store.ReserveAsync(broken, ["component app"], default);
+        await _runs.ResumeAsync(default);
+        Assert.Empty(await _store.ReserveAsync("another", ["component app"], default));
+    }
+
+    [Fact]
     public async Task A_service_that_starts_again_takes_up_what_had_begun()
     {
         var run = await OpenAsync();

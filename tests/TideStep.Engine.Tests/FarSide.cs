@@ -106,6 +106,16 @@ internal sealed class FarSide : IConnector
         lock (_gate) return Of(node.Id).Attempts.TryGetValue(attempt, out var known) ? new AttemptReading(known.Phase, known.Phase == AttemptPhase.Ended ? known.Code : null, known.Output) : new AttemptReading(AttemptPhase.Unknown, null, "");
     }
 
+    public async Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
+    {
+        await Around("stop-attempt", node.Id, "");
+        lock (_gate)
+        {
+            var its = Of(node.Id);
+            if (its.Attempts.TryGetValue(attempt, out var known) && known.Phase == AttemptPhase.Running) its.Attempts[attempt] = (AttemptPhase.Ended, 143, "stopped");
+        }
+    }
+
     public async Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
         await Around("read", node.Id, "");

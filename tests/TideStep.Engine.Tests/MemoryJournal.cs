@@ -15,6 +15,12 @@ internal sealed class MemoryJournal : IJournal
 
     public IReadOnlyList<JournalEntry> Entries { get { lock (_gate) return [.. _entries]; } }
 
+    public async Task<IReadOnlyList<(string Subject, string Run)>> CreateReservedRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, IReadOnlyCollection<string> subjects, CancellationToken ct)
+    {
+        await CreateRunAsync(run, opened, at, ct);
+        return [];
+    }
+
     public Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct)
     {
         lock (_gate) _entries.Add(new JournalEntry(run.Id, 1, 0, at, opened));

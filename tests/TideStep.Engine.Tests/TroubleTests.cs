@@ -108,6 +108,41 @@ public sealed class TroubleTests
         Assert.Single(carriage.Journal.Entries, e => e.Event is AttemptOverdue);
     }
 
+    private static Carriage Stoppable(int times = 1) => new(steps: Carriage.Steps.Replace("limit: 1 s}", $"limit: 1 s, overdue: stop, attempts: {{times: {times}}}}}"));
+
+    [Fact]
+    public async Task An_overdue_step_that_may_be_stopped_is_stopped_and_its_end_is_read_before_the_run_halts()
+    {
+        var carriage = Stoppable();
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        Assert.Contains("was stopped, as the step allows", await HaltOf(carriage));
+        var events = carriage.Journal.Entries.Select(e => e.Event).ToList();
+        Assert.True(events.FindIndex(e => e is StopAsked) is var asked and > 0 && asked < events.FindIndex(e => e is AttemptEnded { ExitCode: 143 }));
+        Assert.False(carriage.State.OpenAttempts.Any());
+    }
+
+    [Fact]
+    public async Task An_overdue_step_that_was_stopped_is_tried_again_as_its_attempts_say()
+    {
+        var carriage = Stoppable(times: 2);
+        var first = true;
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" && first && !(first = false) ? null : 0;
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Single(carriage.Far.Deeds, d => d == "n1 install x");
+    }
+
+    [Fact]
+    public async Task A_node_that_can_not_be_asked_to_stop_a_command_is_asked_again()
+    {
+        var carriage = Stoppable();
+        var asked = 0;
+        carriage.Far.Around = (call, node, _) => call == "stop-attempt" && asked++ < 3 ? throw FarSide.Away(node) : Task.CompletedTask;
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        Assert.Contains("was stopped", await HaltOf(carriage));
+        Assert.Equal(4, asked);
+    }
+
     [Fact]
     public async Task A_wave_waits_while_a_guard_does_not_hold_on_live_readings_and_then_halts()
     {

@@ -6,16 +6,6 @@ using TideStep.Tests;
 
 namespace TideStep.Service.Tests;
 
-/// <summary>One service for the class, as a process of its own; every test leaves it as it was.</summary>
-public sealed class StackFixture : IAsyncLifetime
-{
-    public DemoStack Stack { get; private set; } = null!;
-
-    public async ValueTask InitializeAsync() => Stack = await DemoStack.StartAsync();
-
-    public ValueTask DisposeAsync() => Stack.DisposeAsync();
-}
-
 public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixture>
 {
     private readonly DemoStack _stack = fixture.Stack;

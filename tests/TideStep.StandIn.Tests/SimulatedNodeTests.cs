@@ -156,6 +156,18 @@ public sealed class SimulatedNodeTests
     }
 
     [Fact]
+    public void What_hangs_can_be_stopped_by_its_owner_and_by_no_older_one()
+    {
+        Node.Fault(new FaultRequest("n1", "install", "hang"));
+        Assert.Null(Node.Begin(Request("install", ["p", "2.0"], epoch: 4, id: "a")));
+        Assert.Contains("below 4", Node.Stop("a", new StopRequest("t1", 3)));
+        Assert.Equal("running", Node.Status("t1", "a").State);
+        Assert.Null(Node.Stop("a", new StopRequest("t1", 4)));
+        Assert.Equal(143, Node.Status("t1", "a").ExitCode);
+        Assert.Equal("1.0", Member.Installed);
+    }
+
+    [Fact]
     public void Contact_is_lost_at_once_or_when_an_action_begins_and_comes_back()
     {
         Node.Fault(new FaultRequest("n1", "*", "lose-contact"));

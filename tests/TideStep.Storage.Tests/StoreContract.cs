@@ -104,6 +104,18 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_run_is_made_with_its_reservations_or_not_at_all()
+    {
+        var (a, b) = ("ra" + Guid.NewGuid().ToString("N"), "rb" + Guid.NewGuid().ToString("N"));
+        StoredRun Run(string id) => new(id, "plan", null, Now, 0, null, null);
+        Assert.Empty(await _store.CreateReservedRunAsync(Run(a), new Opened("plan", "", "Wren", null), Now, [a + "x"], default));
+        Assert.Equal([(a + "x", a)], await _store.CreateReservedRunAsync(Run(b), new Opened("plan", "", "Wren", null), Now, [a + "x", a + "y"], default));
+        Assert.Null(await _store.FindRunAsync(b, default));
+        Assert.Empty(await _store.ReserveAsync("rc" + a, [a + "y"], default));
+        Assert.Single(await _store.ReadAsync(a, 0, default));
+    }
+
+    [Fact]
     public async Task Documents_keep_every_revision_and_the_same_text_makes_none()
     {
         var id = Guid.NewGuid().ToString("N");

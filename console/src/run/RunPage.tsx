@@ -6,6 +6,7 @@ import { clock, mark, seconds, span, words } from '../shared/words';
 import { Halt } from './Halt';
 import { Members } from './Members';
 import { Output } from './Output';
+import { Sign } from './Sign';
 import { TideLine } from './TideLine';
 import './run.css';
 import { useRun } from './useRun';
@@ -16,6 +17,7 @@ export function RunPage() {
   const { data: run, error, connected } = useRun(id);
   const [chosen, setChosen] = useState<number>();
   const [shown, setShown] = useState<{ attempt: string; title: string }>();
+  const [signing, setSigning] = useState<Step>();
   const [now, setNow] = useState(Date.now);
   useEffect(() => {
     const timer = setInterval(() => setNow(Date.now()), 1000);
@@ -29,14 +31,10 @@ export function RunPage() {
     if (row && parts.current) parts.current.scrollTop = row.offsetTop - parts.current.clientHeight / 3;
   }, [current]);
   const say = useMutation({ mutationFn: (verb: string) => post(`/api/runs/${id}/${verb}`) });
-  const sign = useMutation({
-    mutationFn: (s: { step: Step; evidence: string }) => post(`/api/runs/${id}/signatures`, { step: s.step.id, evidence: s.evidence }),
-  });
   if (error) return <p className="problem">{error.message}</p>;
   if (!run) return <p>Reading the run …</p>;
   const block = run.blocks.find((b) => b.number === (chosen ?? Math.max(1, run.currentBlock)));
   const atWork = run.blocks.find((b) => b.number === run.currentBlock);
-  const problem = say.error ?? sign.error;
   return (
     <>
       <div className="run-head">
@@ -110,7 +108,7 @@ export function RunPage() {
           </div>
         )}
       </dl>
-      {problem && <p className="problem">{problem.message}</p>}
+      {say.error && <p className="problem">{say.error.message}</p>}
       {run.waitsFor && <p role="status">Waits: {run.waitsFor}</p>}
       {run.parent && (
         <p>
@@ -155,7 +153,7 @@ export function RunPage() {
                       ? span((Date.parse(b.ended ?? run.lastAt) - Date.parse(b.begun)) / 1000)
                       : span(seconds(b.expected) + seconds(b.settle))}
                   </td>
-                  <td className={`state-${b.return.state}`}>
+                  <td className={`n state-${b.return.state}`}>
                     {words(b.return.state)}
                     {seconds(b.return.length) > 0 && `, ${span(seconds(b.return.length))}`}
                   </td>
@@ -164,18 +162,9 @@ export function RunPage() {
             </tbody>
           </table>
         </section>
-        {block && (
-          <Members
-            block={block}
-            now={now}
-            onOutput={(attempt, title) => setShown({ attempt, title })}
-            onSign={(step) => {
-              const evidence = window.prompt(`${step.title}\n\nWhat did you do or see?`);
-              if (evidence) sign.mutate({ step, evidence });
-            }}
-          />
-        )}
+        {block && <Members block={block} now={now} onOutput={(attempt, title) => setShown({ attempt, title })} onSign={setSigning} />}
       </div>
+      {signing && <Sign run={run.run} step={signing} onClose={() => setSigning(undefined)} />}
       {shown && <Output run={run.run} attempt={shown.attempt} title={shown.title} onClose={() => setShown(undefined)} />}
     </>
   );

@@ -10,6 +10,7 @@ export interface Step {
   attempt?: string;
   attempts: number;
   person: boolean;
+  instructions?: string;
   overdue: boolean;
 }
 export interface Lane {

@@ -20,12 +20,13 @@ public static class RunCommands
         var label = new Option<string?>("--label") { Description = "what to call the run" };
         var follow = new Option<bool>("--follow") { Description = "follow it to its end or its next decision" };
         var reason = new Option<string?>("--reason") { Description = "why" };
-        run.Subcommands.Add(context.Remote("open", "Open a run of a plan; nothing begins yet", async (result, client, output, ct) => await OpenAsync(result, client, output, plan, label, ct) is { } id && Say(output, id) ? Exit.Done : Exit.No, plan, label));
+        run.Subcommands.Add(context.Remote("open", "Open a run of a plan; nothing begins yet", async (result, client, output, ct) => await OpenAsync(result, client, plan, label, start: false, ct) is { } id && Say(output, id) ? Exit.Done : Exit.No, plan, label));
         run.Subcommands.Add(context.Remote("start", "Start an opened run, or open and start one of a plan", async (result, client, output, ct) =>
         {
             var given = result.GetValue(plan)!;
-            var id = given.StartsWith('r') ? given : await OpenAsync(result, client, output, plan, label, ct);
-            await client.PostAsync($"/api/runs/{id}/start", null, ct);
+            var id = given;
+            if (given.StartsWith('r')) await client.PostAsync($"/api/runs/{id}/start", null, ct);
+            else id = await OpenAsync(result, client, plan, label, start: true, ct);
             if (result.GetValue(follow)) return await RunFollower.FollowAsync(client, id!, output, ct);
             output.Write(new { run = id }, () => output.Line($"{id} has started; follow it with: tidestep run follow {id}"));
             return Exit.Done;
@@ -95,6 +96,6 @@ public static class RunCommands
         return true;
     }
 
-    private static async Task<string?> OpenAsync(ParseResult result, ServiceClient client, Output output, Argument<string> plan, Option<string?> label, CancellationToken ct) =>
-        (string?)(await client.PostAsync("/api/runs", new { plan = result.GetValue(plan), label = result.GetValue(label) }, ct))!["run"];
+    private static async Task<string?> OpenAsync(ParseResult result, ServiceClient client, Argument<string> plan, Option<string?> label, bool start, CancellationToken ct) =>
+        (string?)(await client.PostAsync("/api/runs", new { plan = result.GetValue(plan), label = result.GetValue(label), start }, ct))!["run"];
 }

@@ -12,6 +12,8 @@ namespace TideStep.Connectors.Ssh;
 public sealed class SshConnector(Secrets secrets, string installationFolder, HttpReader http) : IConnector, IDisposable
 {
     private static readonly TimeSpan Quick = TimeSpan.FromSeconds(20);
+    /// <summary>How long a command that was asked to end is given before it is made to.</summary>
+    private static readonly TimeSpan StopGrace = TimeSpan.FromSeconds(10);
 
     private readonly ConcurrentDictionary<string, SshHost> _hosts = new();
 
@@ -47,6 +49,13 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
     {
         var result = await HostOf(node).RunAsync(Wrapper(node, "status", installation, attempt, Seconds(wait)), Quick + wait, ct);
         return Reading(node, result);
+    }
+
+    public async Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
+    {
+        var result = await HostOf(node).RunAsync(Wrapper(node, "stop", installation, attempt, Text(epoch), Seconds(StopGrace)), Quick + StopGrace, ct);
+        if (result.Output.StartsWith("refused ", StringComparison.Ordinal)) throw new ConnectorException(new Problem($"{node.Id} refuses to stop an attempt: {result.Output[8..].Trim()}"), lasting: true);
+        if (result.Code != 0) throw Nonsense(node, result);
     }
 
     private static AttemptReading Reading(EstateNode node, SshHost.Result result)

@@ -4,6 +4,7 @@
 #   raise INSTALLATION EPOCH POSITION           -> "fence EPOCH POSITION" as seen before
 #   begin INSTALLATION ID EPOCH POSITION WITHIN SENT WAIT ARGV  -> "refused WHY", or what status says after waiting
 #   status INSTALLATION ID WAIT                 -> "running", "ended CODE", "restarted", "lost" or "unknown", then the output
+#   stop INSTALLATION ID EPOCH GRACE           -> nothing, or "refused WHY"; the command is asked to end, and made to after GRACE seconds
 #   run INSTALLATION ID                         (detached; not called by hand)
 #   capture PLACE PATH...  check PLACE SHA256  place SOURCE TARGET SHA256
 set -u
@@ -31,6 +32,20 @@ start_of() {
   [ -r "/proc/$1/stat" ] && read -r line <"/proc/$1/stat" || return 0
   set -- ${line##*) }
   start=${20}
+}
+
+# The processes below one, parents before their children, in $found.
+below() {
+  found= ahead=" $1 "
+  while [ -n "$ahead" ]; do
+    parents=$ahead ahead=
+    for stat in /proc/[0-9]*/stat; do
+      read -r line 2>/dev/null <"$stat" || continue
+      pid=${line%% *}
+      set -- ${line##*) }
+      case $parents in *" $2 "*) found="$found $pid" ahead="${ahead:- }$pid " ;; esac
+    done
+  done
 }
 
 tell() {
@@ -61,7 +76,7 @@ wait_for() { # ID SECONDS
 }
 
 case $verb in
-raise | begin | status | run)
+raise | begin | status | stop | run)
   records=$base/$1
   shift
   ;;
@@ -113,6 +128,27 @@ begin)
 status)
   wait_for "$1" "$2"
   tell "$1"
+  ;;
+stop)
+  id=$1 mine=$2 grace=$3
+  exec 9>"$records/lock"
+  flock 9
+  fence
+  if [ "$mine" -lt "$epoch" ]; then echo "refused epoch $mine is below $epoch, the highest seen here"; exit 0; fi
+  exec 9>&-
+  dir=$records/attempts/$id
+  [ -s "$dir/process" ] && [ ! -s "$dir/status" ] || exit 0
+  read -r begun known at <"$dir/process"
+  start_of "$begun"
+  [ "$at" = "$boot" ] && [ "$start" = "$known" ] || exit 0
+  # What the command started in turn is stopped with it; the wrapper's own process stays and writes the status.
+  below "$begun"
+  for pid in $found; do kill -TERM "$pid" 2>/dev/null; done
+  wait_for "$id" "$grace"
+  [ -s "$dir/status" ] && exit 0
+  below "$begun"
+  for pid in $found; do kill -KILL "$pid" 2>/dev/null; done
+  exit 0
   ;;
 run)
   dir=$records/attempts/$1

@@ -21,7 +21,7 @@ public static class Alternatives
         foreach (var word in order)
         {
             // Where the best path has nought of it, putting it first changes nothing.
-            if (word == order[0] || ValueOf(best.Moves, word, request, best) == 0) continue;
+            if (word == order[0] || ValueOf(best.Moves, word, best) == 0) continue;
             var other = PathFinder.Find(request with { Goal = request.Goal with { Order = [word, .. order.Where(w => w != word)] } }).Value;
             if (other is not { Found: true } || Same(other.Moves, best.Moves) || found.Any(a => Same(a.Moves, other.Moves))) continue;
             found.Add(new Alternative(word, other.Moves, Differences(best.Moves, other.Moves)));
@@ -29,7 +29,7 @@ public static class Alternatives
         return found.ToImmutable();
     }
 
-    private static double ValueOf(ImmutableArray<Move> moves, string word, PathRequest request, PathAnswer answer) => word switch
+    private static double ValueOf(ImmutableArray<Move> moves, string word, PathAnswer answer) => word switch
     {
         "others" => moves.SelectMany(m => m.Jumps).Select(j => j.Component).Distinct().Count(c => answer.Goal.All(g => g.Component != c)),
         "outage" => moves.Sum(m => m.OutageTime.TotalMinutes),

@@ -29,6 +29,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Intended), "intended")]
 [JsonDerivedType(typeof(AttemptEnded), "attempt-ended")]
 [JsonDerivedType(typeof(AttemptOverdue), "attempt-overdue")]
+[JsonDerivedType(typeof(StopAsked), "stop-asked")]
 [JsonDerivedType(typeof(PointCaptured), "point-captured")]
 [JsonDerivedType(typeof(PointVerified), "point-verified")]
 [JsonDerivedType(typeof(PersonSigned), "person-signed")]
@@ -77,6 +78,9 @@ public sealed record AttemptEnded(string Step, string Attempt, AttemptEnd End, i
 
 /// <summary>An attempt runs longer than its limit; it is neither done nor failed.</summary>
 public sealed record AttemptOverdue(string Step, string Attempt) : RunEvent;
+
+/// <summary>The far side is about to be asked to stop an overdue attempt's command, because its step says that it may be stopped.</summary>
+public sealed record StopAsked(string Step, string Attempt) : RunEvent;
 
 /// <summary>A rollback point was captured; size in bytes, checksum SHA-256 in hexadecimal.</summary>
 public sealed record PointCaptured(string Step, string Point, string Place, long Bytes, string Sha256, int Entries) : RunEvent;

@@ -4,7 +4,7 @@ using TideStep.Core.Plans;
 namespace TideStep.Core.Runs;
 
 /// <summary>One step as people and programs watch it.</summary>
-public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, bool Overdue);
+public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, string? Instructions, bool Overdue);
 
 /// <summary>A lane: one subject and its steps.</summary>
 public sealed record LaneView(string Subject, MemberState? State, ImmutableArray<StepView> Steps);
@@ -53,7 +53,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
     {
         var progress = state.Of(step.Id);
         var last = progress.Attempts.LastOrDefault();
-        return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, last?.Overdue ?? false);
+        return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, (step.Do as Catalogue.PersonAction)?.Instructions, last?.Overdue ?? false);
     }
 
     // By this run's own pace: what the done blocks took against what the plan gave them.

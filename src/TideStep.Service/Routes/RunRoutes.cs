@@ -8,8 +8,8 @@ using TideStep.Storage;
 
 namespace TideStep.Service.Routes;
 
-/// <summary>A plan to run and what to call the run.</summary>
-public sealed record OpenRequest(string Plan, string? Label);
+/// <summary>A plan to run, what to call the run, and whether to start it as well; a start that is refused opens nothing.</summary>
+public sealed record OpenRequest(string Plan, string? Label, bool Start = false);
 
 /// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
 public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs);
@@ -34,13 +34,20 @@ public static class RunRoutes
         }).WithSummary("Runs, newest first; page with before=");
         api.MapPost("/runs", (HttpContext http, OpenRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
         {
-            Problem? refused = null;
+            IReadOnlyList<Problem> refused = [];
             return once.OnceAsync(http, request, async () =>
             {
-                (var run, refused) = await desk.OpenAsync(request.Plan, request.Label ?? "", AccessRules.ActorOf(http), ct);
+                var (label, by) = (request.Label ?? "", AccessRules.ActorOf(http));
+                string? run;
+                if (request.Start) (run, refused) = await desk.OpenAndStartAsync(request.Plan, label, by, ct);
+                else
+                {
+                    (run, var problem) = await desk.OpenAsync(request.Plan, label, by, ct);
+                    refused = problem is null ? [] : [problem];
+                }
                 return run is null ? null : (201, new { run });
-            }, () => Answers.Problem(refused!.What.StartsWith("there is no", StringComparison.Ordinal) ? 404 : 409, refused));
-        }).WithSummary("Open a run of a plan; nothing begins yet");
+            }, () => refused is [{ What: var what }] && what.StartsWith("there is no", StringComparison.Ordinal) ? Answers.Problem(404, refused[0]) : Answers.Problems(409, $"no run of plan {request.Plan} was {(request.Start ? "started" : "opened")}", refused));
+        }).WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
         api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) => await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view ? Results.Ok(view) : Missing(run))
             .Produces<RunView>().WithSummary("A run as it stands");
         api.MapPost("/runs/{run}/start", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) =>

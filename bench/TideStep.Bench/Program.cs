@@ -7,6 +7,7 @@ var folder = Directory.CreateTempSubdirectory("tidestep-bench").FullName;
 var only = Environment.GetEnvironmentVariable("TIDESTEP_BENCH")?.Split(',') ?? [];
 List<(string Name, Func<Task<IEnumerable<Figure>>> Run)> benches =
 [
+    ("large", LargeBench.RunAsync),
     ("journal", () => JournalBench.RunAsync(folder)),
     ("engine", () => EngineBench.RunAsync(folder)),
     ("paths", PathBench.RunAsync),

@@ -22,7 +22,7 @@ internal sealed class ChainSource
     {
         (_problem, _layout, _component, _end) = (problem, layout, component, end);
         _least = Least();
-        if (_least[problem.Today[component]] is { } least) Push(new Part([], problem.Today[component], new long[layout.Length], least));
+        if (_least[problem.Today[component]] is { } least) Push(new Part([], problem.Today[component], new long[layout.AfterClosing], least));
     }
 
     /// <summary>The way at a place in the order of cost, or null where there are not so many.</summary>
@@ -34,7 +34,8 @@ internal sealed class ChainSource
             {
                 if (part.At == _end && part.Jumps.Length > 0)
                 {
-                    var cost = (long[])part.Cost.Clone();
+                    var cost = new long[_layout.Length];
+                    part.Cost.CopyTo(cost, 0);
                     if (_problem.TargetOf[_component] is null && !_problem.Found[_component].Contains(_end)) cost[_layout.OthersMoved]++;
                     _found.Add(new Chain(part.Jumps, cost));
                     continue;
@@ -64,7 +65,7 @@ internal sealed class ChainSource
     private long[]?[] Least()
     {
         var least = new long[]?[_problem.Versions[_component].Length];
-        least[_end] = new long[_layout.Length];
+        least[_end] = new long[_layout.AfterClosing]; // a way costs nothing of the criteria behind
         for (var changed = true; changed;)
         {
             changed = false;

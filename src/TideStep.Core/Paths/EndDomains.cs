@@ -13,22 +13,58 @@ internal sealed class EndDomains
         _may = new bool[problem.Today.Length][];
         for (var c = 0; c < _may.Length; c++) _may[c] = Reachable(c);
         // A goal that holds today needs no move, whatever today's pairs are: those are inherited and stay in.
-        var queue = new Queue<int>(Enumerable.Range(0, problem.Index.Pairs.Length));
-        var state = problem.Today.ToArray();
+        Any = Propagate(Enumerable.Range(0, problem.Index.Pairs.Length));
+    }
+
+    private bool Propagate(IEnumerable<int> pairs)
+    {
+        var queue = new Queue<int>(pairs);
+        var state = _problem.Today.ToArray();
         while (queue.TryDequeue(out var pair))
         {
-            var (a, b, _) = problem.Index.Pairs[pair];
-            if (problem.Today[a] < 0 || problem.Today[b] < 0) continue;
-            foreach (var (mine, other) in new[] { (a, b), (b, a) })
+            var (a, b, _) = _problem.Index.Pairs[pair];
+            if (_problem.Today[a] < 0 || _problem.Today[b] < 0) continue;
+            foreach (var (mine, other) in ((int, int)[])[(a, b), (b, a)])
                 if (Narrow(pair, mine, other, state))
-                    foreach (var touched in problem.PairsOf[mine]) if (touched != pair) queue.Enqueue(touched);
-            (state[a], state[b]) = (problem.Today[a], problem.Today[b]);
+                    foreach (var touched in _problem.PairsOf[mine]) if (touched != pair) queue.Enqueue(touched);
+            (state[a], state[b]) = (_problem.Today[a], _problem.Today[b]);
         }
-        Any = Enumerable.Range(0, _may.Length).All(c => problem.Today[c] < 0 || _may[c].Contains(true));
+        return Enumerable.Range(0, _may.Length).All(c => _problem.Today[c] < 0 || _may[c].Contains(true));
     }
 
     /// <summary>Whether every component has a version left to end at.</summary>
     public bool Any { get; }
+
+    /// <summary>Whether some choice of ends lets every pair stand: tried component by component, the one with the fewest ends left first, with what that leaves the others kept consistent
+    /// (maintaining arc consistency; Sabin and Freuder 1994). Null where the limit was met before an answer.</summary>
+    public bool? CanAllStand(int limit = 20_000)
+    {
+        var budget = limit;
+        return Any ? Try(this, ref budget) : false;
+    }
+
+    private static bool? Try(EndDomains domains, ref int budget)
+    {
+        if (--budget < 0) return null;
+        var next = Enumerable.Range(0, domains._may.Length).Where(c => domains._may[c].Count(m => m) > 1).OrderBy(c => domains._may[c].Count(m => m)).FirstOrDefault(-1);
+        if (next < 0) return true;
+        for (var v = 0; v < domains._may[next].Length; v++)
+        {
+            if (!domains._may[next][v]) continue;
+            var narrowed = new EndDomains(domains, next, v);
+            if (narrowed.Any && Try(narrowed, ref budget) is var found and not false) return found;
+        }
+        return false;
+    }
+
+    /// <summary>The same with one component's end settled.</summary>
+    private EndDomains(EndDomains wider, int component, int end)
+    {
+        _problem = wider._problem;
+        _may = [.. wider._may.Select(m => (bool[])m.Clone())];
+        for (var v = 0; v < _may[component].Length; v++) _may[component][v] = v == end;
+        Any = Propagate(_problem.PairsOf[component]);
+    }
 
     /// <summary>Whether a component may end at a version.</summary>
     public bool May(int component, int version) => _may[component][version];

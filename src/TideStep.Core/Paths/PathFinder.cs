@@ -30,7 +30,8 @@ public static class PathFinder
         var search = new PathSearch(problem);
         if (HoldsAlready(problem)) return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
         // Where the ends themselves can't stand together there is no path by any moves; what can be reached is looked at a little, to name the nearest.
-        if (!new EndDomains(problem).Any)
+        var domains = new EndDomains(problem);
+        if (!domains.Any)
         {
             search = new PathSearch(problem, most: NearestStates);
             return (search, search.Find(), true);
@@ -38,7 +39,14 @@ public static class PathFinder
         PathSearch.Label? end;
         long[]? least = null;
         bool proved;
-        if (ChainSearch.Fits(problem))
+        if (domains.CanAllStand() == false)
+        {
+            search = new PathSearch(problem, most: NearestStates);
+            return (search, search.Find(), true);
+        }
+        if (ChainSearch.Fits(problem) && new StructuredSearch(problem).Find(domains) is { } told)
+            (end, proved, least) = (PathSearch.Follow(problem, told.Moves, told.Cost), true, told.Cost);
+        else if (ChainSearch.Fits(problem))
         {
             var chains = new ChainSearch(problem);
             var best = chains.Find();

@@ -51,7 +51,7 @@ internal sealed class PathProblem
         for (var c = 0; c < n; c++) ReadVersions(c);
         Options = new List<Option>[n][];
         for (var c = 0; c < n; c++) Options[c] = ReadOptions(c, relaxed);
-        _verdicts = [.. Index.Pairs.Select(p => new PairVerdict?[Versions[p.A].Length, Versions[p.B].Length])];
+        _verdicts = SharedVerdicts();
         _judged = [.. Index.Pairs.Select(p => new (PairVerdict, bool)[Versions[p.A].Length, Versions[p.B].Length])];
         _mayStand = [.. Index.Pairs.Select(p => new bool?[Versions[p.A].Length, Versions[p.B].Length])];
         PairsOf = [.. Enumerable.Range(0, n).Select(_ => new List<int>())];
@@ -184,6 +184,21 @@ internal sealed class PathProblem
 
     private bool[] AllowedBy(int other, Requirement requirement) =>
         [.. Versions[other].Select((v, i) => IsMixed(other, i) ? Found[other].All(f => requirement.Range.Contains(Versions[other][f], Products[other]!.IsRelease)) : requirement.Range.Contains(v, Products[other]!.IsRelease))];
+
+    // Pairs of the same two products in the same relation share what is found out of them, where their versions are the same.
+    private PairVerdict?[][,] SharedVerdicts()
+    {
+        var shared = new Dictionary<(Product?, Product?, RelationKind), (int A, int B, PairVerdict?[,] Known)>();
+        var all = new PairVerdict?[Index.Pairs.Length][,];
+        for (var p = 0; p < all.Length; p++)
+        {
+            var (a, b, kind) = Index.Pairs[p];
+            if (shared.TryGetValue((Products[a], Products[b], kind), out var known) && Versions[known.A].SequenceEqual(Versions[a]) && Versions[known.B].SequenceEqual(Versions[b])) { all[p] = known.Known; continue; }
+            all[p] = new PairVerdict?[Versions[a].Length, Versions[b].Length];
+            shared.TryAdd((Products[a], Products[b], kind), (a, b, all[p]));
+        }
+        return all;
+    }
 
     /// <summary>The verdict of a pair in a state of steady versions.</summary>
     public PairVerdict VerdictAt(int pair, int a, int b) =>

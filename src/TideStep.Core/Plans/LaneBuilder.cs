@@ -10,6 +10,7 @@ namespace TideStep.Core.Plans;
 internal sealed class LaneBuilder(EstateIndex index, Findings findings)
 {
     private readonly HashSet<string> _ids = [];
+    private readonly Dictionary<string, Expression> _parsed = [];
 
     public Product ProductOf(Member member) => index.Catalogue.Find(index.Estate.Find(member.Component)!.Product)!;
 
@@ -60,7 +61,7 @@ internal sealed class LaneBuilder(EstateIndex index, Findings findings)
         var routines = ProductOf(member).Routines;
         var text = (to is null ? "" : $"running = \"{to}\"") + (to is not null && routines.InStep is not null ? " and " : "") + (routines.InStep is { } inStep ? $"({inStep.Text})" : "");
         if (text.Length == 0) return null;
-        var holds = ExpressionParser.TryParse(text, out _, out _)!;
+        if (!_parsed.TryGetValue(text, out var holds)) _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
         return new PlanStep(Unique($"{scope}/{member.Id}/in-step"), "in-step", to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step", new AwaitAction(holds), null, null, TimeSpan.Zero, null, true,
             new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from);
     }

@@ -12,101 +12,112 @@ internal static class Partition
     public static (ImmutableArray<ImmutableArray<Member>> Waves, int LowerBound) Fewest(ImmutableArray<Member> members, Budget budget)
     {
         var groups = members.Select(budget.GroupsOf).ToArray();
-        var bound = LowerBound(Enumerable.Range(0, members.Length), groups, budget);
-        var laminar = IsLaminar(groups, budget.GroupCount);
+        var limits = Enumerable.Range(0, budget.GroupCount).Select(budget.LimitOfGroup).ToArray();
+        var bound = LowerBound(groups, limits);
+        var tree = NestedGroups.Of(groups, limits);
         for (var count = Math.Max(1, bound); ; count++)
         {
-            var search = new Search(groups, budget, laminar);
-            if (search.Find(count) is { } found) return ([.. found.Select(w => w.Select(i => members[i]).ToImmutableArray())], bound);
+            var found = tree is not null ? tree.Deal(count) : new Search(groups, limits).Find(count);
+            if (found is not null) return ([.. found.Select(w => w.Select(i => members[i]).ToImmutableArray())], bound);
         }
     }
 
-    private static int LowerBound(IEnumerable<int> members, int[][] groups, Budget budget)
+    private static int LowerBound(int[][] groups, int[] limits)
     {
-        var counts = new int[budget.GroupCount];
-        foreach (var m in members) foreach (var g in groups[m]) counts[g]++;
+        var counts = new int[limits.Length];
+        foreach (var own in groups) foreach (var g in own) counts[g]++;
         var bound = 0;
-        for (var g = 0; g < counts.Length; g++) bound = Math.Max(bound, (counts[g] + budget.LimitOfGroup(g) - 1) / Math.Max(1, budget.LimitOfGroup(g)));
+        for (var g = 0; g < counts.Length; g++) bound = Math.Max(bound, (counts[g] + limits[g] - 1) / Math.Max(1, limits[g]));
         return bound;
     }
 
-    // Groups nested in or apart from each other can be dealt out in turn (contiguous blocks, round robin), so that counting
-    // alone decides whether they fit; groups that cross need a search.
-    private static bool IsLaminar(int[][] groups, int count)
+    /// <summary>Groups that cross each other need a search: the shortest waves first, [a] before [a, b], and [a, b] before [a, c].</summary>
+    private sealed class Search
     {
-        var sets = Enumerable.Range(0, count).Select(_ => new HashSet<int>()).ToArray();
-        for (var m = 0; m < groups.Length; m++) foreach (var g in groups[m]) sets[g].Add(m);
-        var seen = new HashSet<(int, int)>();
-        foreach (var own in groups)
-            foreach (var a in own)
-                foreach (var b in own)
-                    if (a < b && seen.Add((a, b)) && !sets[a].IsSubsetOf(sets[b]) && !sets[b].IsSubsetOf(sets[a])) return false;
-        return true;
-    }
-
-    private sealed class Search(int[][] groups, Budget budget, bool laminar)
-    {
+        private readonly int[][] _groups;
+        private readonly int[] _limits;
+        private readonly int[] _left;
+        private readonly bool[] _taken;
+        private readonly List<List<int>> _found = [];
         private int _looked;
 
-        public List<List<int>>? Find(int waves)
+        public Search(int[][] groups, int[] limits)
         {
-            var found = new List<List<int>>();
-            return Cover([.. Enumerable.Range(0, groups.Length)], waves, found) ? found : null;
+            (_groups, _limits, _left, _taken) = (groups, limits, new int[limits.Length], new bool[groups.Length]);
+            foreach (var own in groups) foreach (var g in own) _left[g]++;
         }
 
-        private bool Cover(List<int> rest, int waves, List<List<int>> found)
+        public List<List<int>>? Find(int waves) => Cover(waves) ? _found : null;
+
+        private bool Cover(int waves)
         {
-            if (rest.Count == 0) return true;
-            if (waves == 0 || !CouldFit(rest, waves)) return false;
-            var wave = new List<int> { rest[0] };
-            var used = new int[budget.GroupCount];
-            foreach (var g in groups[rest[0]]) used[g]++;
-            if (Grow(rest, 1, wave, used, waves, found)) return true;
+            var first = Array.IndexOf(_taken, false);
+            if (first < 0) return true;
+            if (waves == 0 || !CouldFit(waves)) return false;
+            var wave = new List<int>();
+            var used = new int[_limits.Length];
+            Take(first, wave, used);
+            if (Grow(first + 1, wave, used, waves)) return true;
+            Leave(wave, used);
             return false;
         }
 
-        // The shortest first: [a] comes before [a, b], and [a, b] before [a, c].
-        private bool Grow(List<int> rest, int from, List<int> wave, int[] used, int waves, List<List<int>> found)
+        private void Take(int member, List<int> wave, int[] used)
         {
-            if (++_looked > SearchLimit && !laminar) return GrowGreedily(rest, from, wave, used, waves, found);
-            var left = rest.Where(m => !wave.Contains(m)).ToList();
-            if (CouldFit(left, waves - 1))
+            wave.Add(member);
+            _taken[member] = true;
+            foreach (var g in _groups[member]) { used[g]++; _left[g]--; }
+        }
+
+        private void Leave(List<int> wave, int[] used)
+        {
+            var member = wave[^1];
+            wave.RemoveAt(wave.Count - 1);
+            _taken[member] = false;
+            foreach (var g in _groups[member]) { used[g]--; _left[g]++; }
+        }
+
+        private bool Grow(int from, List<int> wave, int[] used, int waves)
+        {
+            if (++_looked > SearchLimit) return GrowGreedily(from, wave, used, waves);
+            if (CouldFit(waves - 1) && Close(wave, waves)) return true;
+            for (var i = from; i < _groups.Length; i++)
             {
-                var mark = found.Count;
-                found.Add([.. wave]);
-                if (Cover(left, waves - 1, found)) return true;
-                found.RemoveRange(mark, found.Count - mark);
-            }
-            for (var i = from; i < rest.Count; i++)
-            {
-                var candidate = rest[i];
-                if (groups[candidate].Any(g => used[g] >= budget.LimitOfGroup(g))) continue;
-                foreach (var g in groups[candidate]) used[g]++;
-                wave.Add(candidate);
-                if (Grow(rest, i + 1, wave, used, waves, found)) return true;
-                wave.RemoveAt(wave.Count - 1);
-                foreach (var g in groups[candidate]) used[g]--;
+                if (_taken[i] || !HasRoom(i, used)) continue;
+                Take(i, wave, used);
+                if (Grow(i + 1, wave, used, waves)) return true;
+                Leave(wave, used);
             }
             return false;
         }
 
-        private bool GrowGreedily(List<int> rest, int from, List<int> wave, int[] used, int waves, List<List<int>> found)
+        private bool Close(List<int> wave, int waves)
         {
-            var taken = new List<int>(wave);
-            var mine = (int[])used.Clone();
-            for (var i = from; i < rest.Count; i++)
-            {
-                if (groups[rest[i]].Any(g => mine[g] >= budget.LimitOfGroup(g))) continue;
-                foreach (var g in groups[rest[i]]) mine[g]++;
-                taken.Add(rest[i]);
-            }
-            var mark = found.Count;
-            found.Add(taken);
-            if (Cover([.. rest.Where(m => !taken.Contains(m))], waves - 1, found)) return true;
-            found.RemoveRange(mark, found.Count - mark);
+            _found.Add([.. wave]);
+            if (Cover(waves - 1)) return true;
+            _found.RemoveAt(_found.Count - 1);
             return false;
         }
 
-        private bool CouldFit(List<int> rest, int waves) => rest.Count == 0 || (waves > 0 && LowerBound(rest, groups, budget) <= waves);
+        private bool GrowGreedily(int from, List<int> wave, int[] used, int waves)
+        {
+            var had = wave.Count;
+            for (var i = from; i < _groups.Length; i++) if (!_taken[i] && HasRoom(i, used)) Take(i, wave, used);
+            if (Close(wave, waves)) return true;
+            while (wave.Count > had) Leave(wave, used);
+            return false;
+        }
+
+        private bool HasRoom(int member, int[] used)
+        {
+            foreach (var g in _groups[member]) if (used[g] >= _limits[g]) return false;
+            return true;
+        }
+
+        private bool CouldFit(int waves)
+        {
+            for (var g = 0; g < _left.Length; g++) if (_left[g] > (long)waves * _limits[g]) return false;
+            return true;
+        }
     }
 }

@@ -69,7 +69,7 @@ public sealed class PathPropertyTests
             var request = pair.Fleet.Request(pair.Goal);
             var expected = Exhaustive.Best(request.Index, request.Goal);
             var answer = Fleet.Good(Core.Paths.PathFinder.Find(request));
-            Assert.Equal(expected?.Path, answer.Found ? string.Join(" ", answer.Moves.Select(m => $"{m.Written}/{string.Join("+", m.Jumps.Select(j => $"{j.Method}.{j.Jump.Id}"))}")) : null);
+        Assert.Equal(expected?.Path, answer.Found ? string.Join(" ", answer.Moves.Select(m => $"{m.Written}/{string.Join("+", m.Jumps.Select(j => $"{j.Method}.{j.Jump.Id}"))}")) : null);
             if (answer.Found) Interlocked.Increment(ref found);
             else Assert.True(answer.Reasons.Length > 0, $"no reason given\n{pair.Goal}\n{pair.Fleet.Texts}");
             if (answer.Moves.Any(m => m.IsJoint)) Interlocked.Increment(ref joint);

@@ -53,7 +53,7 @@ public sealed class TwoSearchesTests
     [Fact]
     public void Jumps_first_gives_what_the_walk_over_states_gives()
     {
-        var (found, outOfTurn) = (0, 0);
+        var (found, outOfTurn, structured) = (0, 0, 0);
         Estates.Sample(pair =>
         {
             var request = pair.Fleet.Request(pair.Goal);
@@ -66,13 +66,34 @@ public sealed class TwoSearchesTests
             var actual = chains.Find();
             Assert.True(walk.Exhausted && chains.Exhausted);
             Assert.Equal(expected is null ? null : Write(PathSearch.Trail(expected)), actual is { } way ? Write(way.Moves) : null);
+            var told = new StructuredSearch(problem).Find(new EndDomains(problem));
+            if (told is { } its)
+            {
+                Assert.Equal(Write(PathSearch.Trail(expected!)), Write(its.Moves));
+                Assert.Equal(expected!.Cost, its.Cost);
+                Interlocked.Increment(ref structured);
+            }
             if (expected is null) return;
+            Assert.True(new EndDomains(problem).CanAllStand());
             Assert.Equal(expected.Cost, actual!.Value.Cost);
             Interlocked.Increment(ref found);
             if (expected.Cost[^1] > 0) Interlocked.Increment(ref outOfTurn);
         }, iter: 300);
         Assert.True(found > 60, $"only {found} estates had a path");
+        Assert.True(structured > 30, $"only {structured} could be told by structure");
         Assert.True(outOfTurn > 5, $"only {outOfTurn} paths left a site's turn");
+    }
+
+    [Fact]
+    public void A_large_estate_is_planned_and_proved_by_its_structure()
+    {
+        var (index, goal) = TideStep.Tests.LargeEstate.Read(TideStep.Tests.LargeEstate.Write(1000));
+        var answer = Fleet.Good(PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23), Joint: false)));
+        Assert.True(answer is { Found: true, Proved: true });
+        var written = answer.Moves.Select(m => m.Written).ToList();
+        Assert.Equal(200, index.Components.Length);
+        Assert.True(written.IndexOf("service-00-south@6.12") < written.IndexOf("os-south@12.8") && written.IndexOf("os-south@12.8") < written.IndexOf("service-00-south@7.8"));
+        Assert.True(written.FindLastIndex(w => w.StartsWith("os-south", StringComparison.Ordinal)) < written.FindIndex(w => w.StartsWith("os-north", StringComparison.Ordinal)));
     }
 
     [Fact]

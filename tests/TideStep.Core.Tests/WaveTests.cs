@@ -66,4 +66,77 @@ public sealed class WaveTests
         }
         Assert.True(plan.Waves.Length >= plan.LowerBound);
     }, iter: 300);
+
+    private sealed record Tenant(int[] Nodes, int Keep, int AtOnce, int[] Dependants);
+
+    private static readonly Gen<(int Nodes, int AtOnce, Tenant[] Tenants)> Shared = Gen.Int[2, 5].SelectMany(nodes => Gen.Select(Gen.Int[1, nodes],
+        Gen.Select(Gen.Bool.Array[nodes], Gen.Int[0, 1], Gen.Int[1, 3], Gen.Bool.Array[2], (on, keep, atOnce, dependants) => new Tenant([.. Enumerable.Range(0, nodes).Where(i => on[i])], keep, atOnce, [.. Enumerable.Range(0, 2).Where(i => dependants[i])])).Array[0, 4],
+        (atOnce, tenants) => (nodes, atOnce, tenants.Where(t => t.Nodes.Length > 0).ToArray())));
+
+    // Every way to part the nodes into waves, weighed by the rules as they are written.
+    private static (int Outage, List<int[]> Waves)? BestByTrial(int nodes, int atOnce, Tenant[] tenants)
+    {
+        (int Outage, List<int[]> Waves)? best = null;
+        foreach (var waves in Partitions(0, []))
+        {
+            var outage = 0;
+            var holds = true;
+            foreach (var wave in waves)
+            {
+                holds &= wave.Length <= atOnce;
+                var gone = new HashSet<string>();
+                if (wave.Length == nodes) gone.Add("os");
+                for (var t = 0; t < tenants.Length; t++)
+                {
+                    var lost = tenants[t].Nodes.Count(wave.Contains);
+                    if (lost == 0) continue;
+                    holds &= tenants[t].Nodes.Length - lost >= Math.Max(tenants[t].Keep, tenants[t].Nodes.Length - tenants[t].AtOnce);
+                    if (lost == tenants[t].Nodes.Length) { gone.Add($"t{t}"); gone.UnionWith(tenants[t].Dependants.Select(d => $"d{d}")); }
+                }
+                // Whatever stands on a system of which no member is left is on the same nodes, and out with them.
+                outage += gone.Count;
+            }
+            if (holds && (best is null || Compare((outage, waves), best.Value) < 0)) best = (outage, waves);
+        }
+        return best;
+
+        IEnumerable<List<int[]>> Partitions(int node, List<List<int>> sofar)
+        {
+            if (node == nodes) { yield return [.. sofar.Select(w => w.ToArray())]; yield break; }
+            for (var w = 0; w <= sofar.Count; w++)
+            {
+                var next = sofar.Select(x => x.ToList()).ToList();
+                if (w == sofar.Count) next.Add([node]); else next[w].Add(node);
+                foreach (var found in Partitions(node + 1, next)) yield return found;
+            }
+        }
+    }
+
+    private static int Compare((int Outage, List<int[]> Waves) a, (int Outage, List<int[]> Waves) b)
+    {
+        if (a.Outage != b.Outage) return a.Outage - b.Outage;
+        if (a.Waves.Count != b.Waves.Count) return a.Waves.Count - b.Waves.Count;
+        for (var w = 0; w < a.Waves.Count; w++)
+        {
+            for (var i = 0; i < Math.Min(a.Waves[w].Length, b.Waves[w].Length); i++) if (a.Waves[w][i] != b.Waves[w][i]) return a.Waves[w][i] - b.Waves[w][i];
+            if (a.Waves[w].Length != b.Waves[w].Length) return a.Waves[w].Length - b.Waves[w].Length;
+        }
+        return 0;
+    }
+
+    [Fact]
+    public void Waves_over_shared_nodes_have_the_least_outage_then_are_the_fewest_then_the_first() => Shared.Sample((nodes, atOnce, tenants) =>
+    {
+        var fleet = new Fleet().Node($"n[0-{nodes - 1}]", "site: s, domain: [a]").Node("x[0-1]").Chain("base", ["1", "2"]).Chain("engine", ["1", "2"])
+            .With("os", "base", "1", $"\"n[0-{nodes - 1}]\"", $"guard: {{keep: 0, at-once: {atOnce}}}");
+        for (var t = 0; t < tenants.Length; t++) fleet.With($"t{t}", "engine", "1", string.Join(", ", tenants[t].Nodes.Select(n => $"\"n{n}\"")), $"stands-on: [os], guard: {{keep: {tenants[t].Keep}, at-once: {tenants[t].AtOnce}}}");
+        for (var d = 0; d < 2; d++) fleet.With($"d{d}", "engine", "1", $"\"x{d}\"", $"depends-on: [{string.Join(", ", Enumerable.Range(0, tenants.Length).Where(t => tenants[t].Dependants.Contains(d)).Select(t => $"t{t}"))}]");
+        var index = fleet.Index();
+        var (plan, refusal) = WavePlanner.Plan(index, index.NumberOf("os"), true);
+        var best = BestByTrial(nodes, atOnce, tenants);
+        Assert.Equal(best is null, plan is null);
+        if (plan is null) return;
+        Assert.Equal(string.Join(" | ", best!.Value.Waves.Select(w => string.Join(" ", w.Select(n => $"n{n}")))), Written(plan));
+        Assert.Equal(best.Value.Outage, plan.Waves.Sum(w => w.ComponentsOut.Length));
+    }, iter: 2000);
 }

@@ -160,7 +160,8 @@ internal sealed class PathProblem
         switch (figures.Method)
         {
             case Method.Rolling or Method.TwoSlot:
-                var (plan, refusal) = _wavesOf.TryGetValue((c, wholeNodes, members?.Length), out var known) ? known : _wavesOf[(c, wholeNodes, members?.Length)] = WavePlanner.Plan(Index, c, wholeNodes, members);
+                var key = (c, wholeNodes, members is { } some ? string.Join(' ', some.Select(m => m.Id)) : "", figures.Member > TimeSpan.Zero);
+                var (plan, refusal) = _wavesOf.TryGetValue(key, out var known) ? known : _wavesOf[key] = WavePlanner.Plan(Index, c, wholeNodes, members, figures.Member > TimeSpan.Zero);
                 if (plan is null) return option with { Refused = new Reason("guard", $"{option.Written} can't be done by {figures.Method.Word()}: {refusal!.What}", $"It would take {refusal.Left}.") };
                 var each = figures.Member + figures.Settle;
                 var canary = plan.Waves.Length > 0 && plan.Waves[0].Canary ? figures.Member + (figures.CanarySettle ?? figures.Settle) - each : TimeSpan.Zero;
@@ -178,7 +179,7 @@ internal sealed class PathProblem
         }
     }
 
-    private readonly Dictionary<(int, bool, int?), (WavePlan?, WaveRefusal?)> _wavesOf = [];
+    private readonly Dictionary<(int, bool, string, bool), (WavePlan?, WaveRefusal?)> _wavesOf = [];
 
     private IEnumerable<int> RelatedOf(int c, string product) => Index.Pairs.Where(p => p.A == c || p.B == c).Select(p => p.A == c ? p.B : p.A).Distinct().Where(o => Index.Components[o].Product == product);
 

@@ -17,13 +17,22 @@ internal sealed class PrecedenceOrder(PathProblem problem, ImmutableSortedDictio
     /// <summary>The moves in their best order, or null where it can't be told this way.</summary>
     public List<MoveOption>? Best()
     {
+        if (!Link() || StandsTolerated()) return null;
+        var last = AfterClosingJumps();
+        // States that are merely tolerated could leave less after a closing jump, which counts before them.
+        if (AfterClosing > 0 && new PrecedenceOrder(problem, chains) { _tolerant = true } is var tolerant && !(tolerant.Link() && tolerant.AfterClosingJumps().Length > 0 && tolerant.AfterClosing == AfterClosing)) return null;
+        Turns();
+        return Dealt(last);
+    }
+
+    private bool _tolerant;
+
+    private bool Link()
+    {
         for (var n = 0; n < _nodes.Count; n++) _firstOf.TryAdd(_nodes[n].Component, n);
         _after = [.. _nodes.Select(_ => new List<int>())];
         foreach (var (c, chain) in chains) for (var j = 1; j < chain.Length; j++) Before(Node(c, j), Node(c, j + 1));
-        if (StandsTolerated() || !chains.Keys.All(WithTheStill) || !Pairs()) return null;
-        var last = AfterClosingJumps();
-        Turns();
-        return Dealt(last);
+        return chains.Keys.All(WithTheStill) && Pairs();
     }
 
     private int Node(int component, int jump) => _firstOf[component] + jump - 1;
@@ -33,7 +42,7 @@ internal sealed class PrecedenceOrder(PathProblem problem, ImmutableSortedDictio
     private int At(int component, int place) => place == 0 ? problem.Today[component] : chains[component][place - 1].To;
 
     private bool Stands(int pair, int[] state) =>
-        !problem.Meets(pair, state) || (problem.MayStand(pair, state) && problem.Judge(pair, state).Verdict.Verdict != Catalogue.Verdict.Transitional);
+        !problem.Meets(pair, state) || (problem.MayStand(pair, state) && (_tolerant || problem.Judge(pair, state).Verdict.Verdict != Catalogue.Verdict.Transitional));
 
     // A transitional pair of today makes every state count; that is weighed by a search.
     private bool StandsTolerated() =>

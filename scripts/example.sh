@@ -25,12 +25,18 @@ state=$("$bin/tidestep" run show "$run" --format json || true)
 grep -q '"status": "returned"' <<<"$state"
 "$bin/tidestep" survey take
 
-step "the season's upgrade; a gate does not come back at first and is tried again"
+step "the season's upgrade, first window"
 fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
 plan=$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)
 run=$("$bin/tidestep" run open "$plan" --label "tickets to 7.2, gates to 7.1")
+"$bin/tidestep" run start "$run" --follow >"$work/season"
+tail -14 "$work/season"
+grep -q "it rests, as planned" "$work/season" || { echo "expected a rest between the two windows"; exit 1; }
+
+step "the second window; a gate does not come back at first and is tried again"
+"$bin/tidestep" run go-on "$run"
 status=0
-"$bin/tidestep" run start "$run" --follow >"$work/season" || status=$?
+"$bin/tidestep" run follow "$run" >"$work/season" || status=$?
 tail -14 "$work/season"
 [ "$status" = 4 ] || { echo "expected a halt (exit status 4), found $status"; exit 1; }
 "$bin/tidestep" run decide "$run" try-again --reason "it answers again" --follow | tail -18

@@ -1,9 +1,12 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
-import { BrowserRouter, Link, Route, Routes } from 'react-router';
+import { BrowserRouter, Link, NavLink, Route, Routes } from 'react-router';
 import './base.css';
+import { CataloguePage } from './catalogue/CataloguePage';
 import { HomePage } from './home/HomePage';
+import { PlanPage } from './plans/PlanPage';
+import { PlansPage } from './plans/PlansPage';
 import { RunPage } from './run/RunPage';
 import { Name } from './shared/Name';
 import './tokens.css';
@@ -18,11 +21,19 @@ if (root)
             <strong>
               <Link to="/">Tide Step</Link>
             </strong>
+            <nav aria-label="pages">
+              <NavLink to="/">Estate and runs</NavLink>
+              <NavLink to="/catalogue">Catalogue</NavLink>
+              <NavLink to="/plans">Plans</NavLink>
+            </nav>
             <Name />
           </header>
           <main>
             <Routes>
               <Route path="/" element={<HomePage />} />
+              <Route path="/catalogue" element={<CataloguePage />} />
+              <Route path="/plans" element={<PlansPage />} />
+              <Route path="/plans/:digest" element={<PlanPage />} />
               <Route path="/runs/:id" element={<RunPage />} />
             </Routes>
           </main>

@@ -13,9 +13,14 @@ internal sealed class Fleet
     private readonly StringBuilder _components = new();
     private readonly StringBuilder _readings = new();
     private readonly Dictionary<string, string> _products = [];
+    private string _windows = "";
+    private string _zone = "";
     private string _sites = "  s: {turn: 1}\n";
 
     public Fleet Sites(string yaml) { _sites = yaml; return this; }
+
+    /// <summary>Windows and a zone, as an estate's document has them.</summary>
+    public Fleet Windows(string yaml, string zone = "UTC") { (_windows, _zone) = ($"windows:\n{yaml}", $", zone: {zone}"); return this; }
 
     public Fleet Node(string pattern, string rest = "site: s") { _nodes.Append($"  \"{pattern}\": {{{rest}}}\n"); return this; }
 
@@ -41,7 +46,7 @@ internal sealed class Fleet
         return Product(id, text + rest);
     }
 
-    public string EstateText => $"tidestep: estate/1\nestate: {{id: test, class: test}}\nsites:\n{_sites}nodes:\n{_nodes}components:\n{_components}";
+    public string EstateText => $"tidestep: estate/1\nestate: {{id: test, class: test{_zone}}}\n{_windows}sites:\n{_sites}nodes:\n{_nodes}components:\n{_components}";
 
     /// <summary>The product documents by their identifiers.</summary>
     public IReadOnlyDictionary<string, string> ProductTexts => _products;

@@ -89,8 +89,8 @@ public sealed class ConsoleTests : IAsyncLifetime
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/runs/{run}");
         await _stack.UntilAsync(run, r => (int)r["currentBlock"]! >= 20);
-        await Expect(page.GetByRole(AriaRole.Img)).ToHaveAttributeAsync("aria-label", new System.Text.RegularExpressions.Regex("Tide line: [1-9][0-9]* of 84 members"), new() { Timeout = 60_000 });
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }).GetByRole(AriaRole.Row)).ToHaveCountAsync(54);
+        await Expect(page.GetByRole(AriaRole.Img)).ToHaveAttributeAsync("aria-label", new System.Text.RegularExpressions.Regex("Tide line: [1-9][0-9]* of 96 members"), new() { Timeout = 60_000 });
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }).GetByRole(AriaRole.Row)).ToHaveCountAsync(60);
         await PictureAsync(page, "run");
         await _stack.Good("run", "hold", run);
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("held", Patient);
@@ -132,6 +132,67 @@ public sealed class ConsoleTests : IAsyncLifetime
         await _stack.UntilAsync(run, r => (int)r["currentBlock"]! >= 2);
         await _stack.Good("run", "hold", run);
         Assert.Contains("the queue is empty", await _stack.Good("run", "report", run));
+    }
+
+    [Fact]
+    public async Task A_goal_is_put_together_planned_compared_and_opened_as_a_run()
+    {
+        await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"));
+        var page = await EnterAsync();
+        await page.GetByRole(AriaRole.Link, new() { Name = "Plans" }).ClickAsync();
+        await page.GetByLabel("tickets-south shall be at").SelectOptionAsync("7.2");
+        await page.GetByRole(AriaRole.Button, new() { Name = "all of them" }).ClickAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
+        var none = page.GetByRole(AriaRole.Status, new() { Name = "no path" });
+        await Expect(none).ToContainTextAsync("There is no path.");
+        await Expect(none).ToContainTextAsync("seat-map-south");
+        await PictureAsync(page, "plans-none");
+        await page.GetByLabel("Pairs that nobody has tested").CheckAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" })).ToContainTextAsync("moves");
+        await page.GetByText("components move that the goal does not name").ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" })).ToContainTextAsync("os-south");
+        await PictureAsync(page, "plans-path");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Make the plan" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" })).ToContainTextAsync("tickets-south wave 1 of 3");
+        await page.GetByLabel("earlier plan").SelectOptionAsync(new SelectOptionValue { Index = 1 });
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "comparison" })).ToContainTextAsync("does not make the move gates 6.3 to 7.1");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Open a run of it" }).ClickAsync();
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("ready");
+    }
+
+    [Fact]
+    public async Task A_plan_is_read_from_its_strip_with_the_keyboard()
+    {
+        var plan = System.Text.Json.Nodes.JsonNode.Parse(await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"), "--format", "json"))!;
+        var page = await EnterAsync();
+        await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/plans/{plan["digest"]}");
+        var strip = page.GetByRole(AriaRole.Figure);
+        await Expect(strip).ToContainTextAsync("move 1: relay-south 3.1 to 3.2");
+        await page.GetByRole(AriaRole.Img, new() { Name = "move 1: relay-south" }).FocusAsync();
+        await page.Keyboard.PressAsync("ArrowRight");
+        await page.Keyboard.PressAsync("ArrowRight");
+        await Expect(strip).ToContainTextAsync("move 3: tickets-south 6.8 to 6.14");
+        await Expect(page.GetByText("Window 2")).ToBeVisibleAsync();
+        await Expect(strip).ToContainTextAsync("rests till 6 Dec");
+        await PictureAsync(page, "plan");
+    }
+
+    [Fact]
+    public async Task A_matrix_is_read_place_by_place_with_its_rules()
+    {
+        await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"));
+        var page = await EnterAsync();
+        await page.GetByRole(AriaRole.Link, new() { Name = "Catalogue" }).ClickAsync();
+        await page.GetByLabel("Product").SelectOptionAsync("curlew");
+        var matrix = page.GetByRole(AriaRole.Application);
+        await Expect(matrix).ToHaveAttributeAsync("aria-label", "curlew depends on dunlin, 4 by 2 releases");
+        await matrix.FocusAsync();
+        await Expect(page.GetByRole(AriaRole.Figure)).ToContainTextAsync("curlew 7.2 with dunlin 8.4: supported by curlew#2, Curlew 7.2 notes");
+        await Expect(page.GetByRole(AriaRole.Figure)).ToContainTextAsync("After the newest plan: tickets-north with ledger-north");
+        foreach (var key in new[] { "ArrowUp", "ArrowUp", "ArrowUp", "ArrowLeft", "ArrowLeft" }) await page.Keyboard.PressAsync(key);
+        await Expect(page.GetByRole(AriaRole.Figure)).ToContainTextAsync("Today: tickets-north with ledger-north");
+        await PictureAsync(page, "catalogue");
     }
 
     [Fact]

@@ -16,6 +16,8 @@ public static class PathCommand
     private static readonly Option<string> GoalFile = new("--goal") { Description = "the goal document (- for standard input)", Required = true };
     private static readonly Option<string?> Day = new("--day") { Description = "the planning day, 2026-11-23 (default: the goal's, else today)" };
 
+    private static readonly Option<bool> EachPair = new("--pairs") { Description = "every state on the way, with the pairs that changed and their verdicts" };
+
     public static Command Create(Context context) => context.Command("path", "The best path to a goal, or why there is none", async (result, output, ct) =>
     {
         if (result.GetValue(Estate) is null)
@@ -25,10 +27,10 @@ public static class PathCommand
             var text = Files.Text(result.GetValue(GoalFile)!, problems);
             if (problems.Count > 0) throw new MisusedException(problems);
             var answer = await client.PostAsync("/api/paths", new { goal = text, name = result.GetValue(GoalFile) }, ct);
-            return Show(answer.Deserialize<PathView>(Json.Options)!, output);
+            return Show(answer.Deserialize<PathView>(Json.Options)!, output, result.GetValue(EachPair));
         }
-        return Show(PathView.Of(OnFiles(result, default).Answer), output);
-    }, GoalFile, Estate, Readings, Catalogue, Day);
+        return Show(PathView.Of(OnFiles(result, default).Answer), output, result.GetValue(EachPair));
+    }, GoalFile, Estate, Readings, Catalogue, Day, EachPair);
 
     /// <summary>Finds the path from the files named by the shared options.</summary>
     internal static (EstateIndex Index, PathAnswer Answer) OnFiles(ParseResult result, System.Collections.Immutable.ImmutableArray<Core.Catalogue.Method> methods)
@@ -49,7 +51,7 @@ public static class PathCommand
 
     internal static string GoalPath(ParseResult result) => result.GetValue(GoalFile)!;
 
-    private static int Show(PathView path, Output output)
+    private static int Show(PathView path, Output output, bool pairs)
     {
         output.Write(path, () =>
         {
@@ -70,10 +72,21 @@ public static class PathCommand
             output.Line();
             output.Line($"{path.Moves.Length} moves, {path.Moves.Sum(m => m.Minutes):0.#} minutes, {path.Moves.Sum(m => m.OutageMinutes):0.#} outage minutes; {(path.Proved ? "proved best" : "not proved: the search was cut off")} on {path.Day:yyyy-MM-dd}");
             foreach (var other in path.Alternatives) output.Line($"beside it: with '{other.First}' first, {string.Join("; ", other.Differences)}{(other.Moves.SequenceEqual(path.Moves.Select(m => m.Written)) ? "" : ": " + string.Join(" ", other.Moves))}");
+            foreach (var driven in path.Driven) output.Line($"{driven.Component} moves as well: {(driven.Because.IsEmpty ? "so the path is better by the criteria" : driven.Because[0])}");
+            if (pairs) Pairs(path, output);
             Notes(path, output);
         }, path.Moves.Select((m, i) => new { move = i + 1, m.Written, components = m.Jumps.Select(j => j.Component).Distinct(), from = m.Jumps[0].From, to = m.Jumps[^1].To, method = m.Jumps[0].Method, waves = m.Waves.Length, m.Minutes, m.OutageMinutes, m.Out }));
         return path.Found ? Exit.Done : Exit.No;
     }
+
+    private static void Pairs(PathView path, Output output)
+    {
+        output.Line();
+        output.Table(["after move", "pair", "relation", "with", "verdict", "by"], path.Moves.SelectMany((m, i) => m.Pairs.Select(p => new[] { (i + 1).ToString(), $"{p.Component} {p.Version}", Relation(p.Relation), $"{p.With} {p.At}", p.Verdict.ToString().ToLowerInvariant() + (p.Inherited && p.Verdict != Core.Catalogue.Verdict.Supported ? ", inherited" : ""), p.Why })));
+        output.Line();
+    }
+
+    private static string Relation(RelationKind kind) => kind switch { RelationKind.DependsOn => "depends on", RelationKind.StandsOn => "stands on", RelationKind.Inside => "inside", _ => "peer of" };
 
     // A joint move shows each of its jumps; what they have in common once.
     private static string Each(MoveView move, Func<JumpView, string> part) => move.Jumps.Select(part).Distinct().Count() == 1 ? part(move.Jumps[0]) : string.Join(" + ", move.Jumps.Select(part));

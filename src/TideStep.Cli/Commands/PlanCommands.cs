@@ -14,7 +14,7 @@ public static class PlanCommands
 
     public static Command Create(Context context)
     {
-        var plan = new Command("plan", "Plans: make, list, show");
+        var plan = new Command("plan", "Plans: make, list, show, compare");
         var digest = new Argument<string>("digest") { Description = "the plan's digest, or its beginning" };
         var steps = new Option<bool>("--steps") { Description = "every step, not only the parts" };
         plan.Subcommands.Add(context.Command("make", "Make the plan of the best path to a goal", async (result, output, ct) =>
@@ -38,7 +38,35 @@ public static class PlanCommands
             var kept = await client.GetAsync<Kept>($"/api/plans/{Uri.EscapeDataString(result.GetValue(digest)!)}", ct);
             return Show(kept.Digest, kept.Plan, output, result.GetValue(steps));
         }, digest, steps));
+        var (earlier, later) = (new Argument<string>("earlier") { Description = "a plan's digest, or a file with one as 'plan make --format json' writes it" }, new Argument<string>("later") { Description = "the plan to compare with it" });
+        plan.Subcommands.Add(context.Command("compare", "What a plan does otherwise than an earlier one", async (result, output, ct) =>
+        {
+            var (was, now) = (await ReadAsync(result.GetValue(earlier)!, result.GetValue(context.Server), ct), await ReadAsync(result.GetValue(later)!, result.GetValue(context.Server), ct));
+            var differences = PlanComparison.Of(was, now);
+            output.Write(new { earlier = was.Digest, later = now.Digest, differences }, () =>
+            {
+                output.Heading(differences.IsEmpty ? $"plan {Short(now.Digest)} is plan {Short(was.Digest)}" : $"plan {Short(now.Digest)}, compared with {Short(was.Digest)}:");
+                foreach (var difference in differences) output.Line($"  {difference}");
+            }, differences.Select(d => new { difference = d }));
+            return differences.IsEmpty ? Exit.Done : Exit.No;
+        }, earlier, later));
         return plan;
+    }
+
+    // A file is read as it is; anything else is asked of the service.
+    private static async Task<Plan> ReadAsync(string given, string? server, CancellationToken ct)
+    {
+        if (!File.Exists(given) && !given.Contains('/') && !given.EndsWith(".json", StringComparison.Ordinal))
+        {
+            using var client = Profile.Connect(server);
+            return (await client.GetAsync<Kept>($"/api/plans/{Uri.EscapeDataString(given)}", ct)).Plan;
+        }
+        try
+        {
+            if (JsonSerializer.Deserialize<Kept>(await File.ReadAllTextAsync(given, ct), Json.Options) is not { Plan.Moves.IsDefault: false } kept) throw new MisusedException([new Problem($"{given} holds no plan", null, "Write one with 'tidestep plan make --format json'.")]);
+            return kept.Digest == kept.Plan.Digest ? kept.Plan : throw new MisusedException([new Problem($"the plan in {given} was changed: it is not what its digest names", $"it says {kept.Digest}, and is {kept.Plan.Digest}", "Make it again.")]);
+        }
+        catch (JsonException e) { throw new MisusedException([new Problem($"{given} is no plan: it is not JSON from here on", null, "Write one with 'tidestep plan make --format json'.", new Place(given, (int)(e.LineNumber ?? 0) + 1, (int)(e.BytePositionInLine ?? 0) + 1))]); }
     }
 
     private static int MakeOnFiles(ParseResult result, Output output, bool steps)
@@ -64,17 +92,23 @@ public static class PlanCommands
             output.Line();
             output.Table(["move", "component", "from", "to", "method", "waves", "at least", "takes"], plan.Moves.Select(m => new[] { m.Number.ToString(), m.Component, m.From, m.To, m.Method.Word(), m.Waves.ToString(), m.WavesAtLeast.ToString(), Durations.Write(m.Takes) }));
             output.Line();
-            var at = TimeSpan.Zero;
+            foreach (var (window, number) in plan.Windows.Select((w, i) => (w, i + 1)))
+                output.Line($"window {number}  {window.Name}, {window.From:ddd yyyy-MM-dd HH:mm zzz} to {window.To:HH:mm}: {(window.FirstMove == window.LastMove ? $"move {window.FirstMove}" : $"moves {window.FirstMove} to {window.LastMove}")}, end {window.Ends:HH:mm}{(window.Rests is null ? "" : "; rests after it")}");
+            if (!plan.Windows.IsEmpty) output.Line();
+            var (at, timed) = (TimeSpan.Zero, !plan.Windows.IsEmpty);
+            var said = steps || plan.Blocks.Any(b => !b.ComponentsOut.IsEmpty);
             var rows = new List<string[]>();
             foreach (var block in plan.Blocks)
             {
-                rows.Add([block.Number.ToString(), Durations.Write(at), block.Phase.ToString().ToLowerInvariant(), block.Title, Durations.Write(block.Expected + block.Settle), $"{ReturnWord(block.Return)}{(block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")}", block.ComponentsOut.IsEmpty ? "" : string.Join(", ", block.ComponentsOut)]);
+                rows.Add([block.Number.ToString(), block.Begins is { } begins ? begins.ToString("HH:mm") : Durations.Write(at), block.Phase.ToString().ToLowerInvariant(), block.Title, Durations.Write(block.Expected + block.Settle), .. timed ? new[] { block.TurnBack?.ToString("HH:mm") ?? "" } : [], $"{ReturnWord(block.Return)}{(block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")}", .. said ? new[] { block.ComponentsOut.IsEmpty ? "" : string.Join(", ", block.ComponentsOut) } : []]);
                 if (steps)
                     foreach (var lane in block.Lanes)
-                        foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Durations.Write(step.Expected), "", step.Closes ? "closes the return path" : step.Impact ?? ""]);
+                        foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Durations.Write(step.Expected), .. timed ? new[] { "" } : [], "", step.Closes ? "closes the return path" : step.Impact ?? ""]);
                 at += block.Expected + block.Settle;
+                if (block.RestsAfter) rows.Add(["", "", "rest", "resting place, till the next window", ""]);
             }
-            output.Table(["part", "after", "phase", "what", "takes", "return path", "out, impact"], rows);
+            string[] heads = ["part", timed ? "begins" : "after", "phase", "what", "takes", .. timed ? new[] { "turn back by" } : [], "return path", .. said ? new[] { "out, impact" } : []];
+            output.Table(heads, rows.Select(r => r.Take(heads.Length).Concat(Enumerable.Repeat("", Math.Max(0, heads.Length - r.Length))).ToArray()));
             output.Line();
             if (!plan.Points.IsEmpty) output.Line($"{plan.Points.Length} rollback points: {string.Join(", ", plan.Points.Select(p => p.Id).Take(6))}{(plan.Points.Length > 6 ? ", …" : "")}");
             if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.Closed) is { } closes) output.Line($"point of no return: part {closes.Number}, {closes.Title}: {closes.Return.Why}");

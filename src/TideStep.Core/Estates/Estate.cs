@@ -50,6 +50,9 @@ public sealed record Component(string Id, string Product, string? Site, string? 
 /// <summary>Everything under care.</summary>
 public sealed record Estate(string Id, string Title, EstateClass Class, string Zone, ImmutableDictionary<string, Site> Sites, ImmutableDictionary<string, EstateNode> Nodes, ImmutableArray<Component> Components)
 {
+    /// <summary>The hours in which work may be done; none given, there is no limit.</summary>
+    public ImmutableArray<WindowRule> Windows { get; init; } = [];
+
     private readonly Dictionary<string, Component> _byId = Components.ToDictionary(c => c.Id);
 
     /// <summary>The component of that identifier, or null.</summary>

@@ -13,6 +13,9 @@ public sealed record TakenJump(string Component, Versions.Version From, Versions
 /// <param name="OutageTime">Outage minutes: the outage times the components that it takes out.</param>
 public sealed record Move(ImmutableArray<TakenJump> Jumps, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, WavePlan? Waves, ImmutableArray<TransitionalPair> Transitional)
 {
+    /// <summary>The pairs of what it changed, as they stand after it; every other pair stands as before.</summary>
+    public ImmutableArray<StandingPair> Pairs { get; init; } = [];
+
     /// <summary>The component of a single move, the first one of a joint move.</summary>
     public string Component => Jumps[0].Component;
 
@@ -49,6 +52,9 @@ public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, Immutable
 {
     /// <summary>The paths that other orders of the criteria would choose; empty where they were not asked for.</summary>
     public ImmutableArray<Alternative> Alternatives { get; init; } = [];
+
+    /// <summary>Components that move though the goal does not name them, and why.</summary>
+    public ImmutableArray<Driven> Driven { get; init; } = [];
 
     /// <summary>Whether the goal holds already.</summary>
     public bool AlreadyMet => Found && Moves.IsEmpty;

@@ -21,8 +21,11 @@ public static class PathFinder
             if (proved && reasons.Count == 0) notes = notes.Add("no smallest set of reasons was found within the limit of the search");
             return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes), []);
         }
-        var moves = Moves(problem, end);
-        return new Checked<PathAnswer>(new PathAnswer(true, proved, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], proved ? notes : notes.Add(Gap(problem, search, end.Cost))), []);
+        var trail = PathSearch.Trail(end).ToList();
+        var explanation = new PathExplanation(problem, trail);
+        var moves = Moves(problem, trail, explanation);
+        notes = notes.AddRange(explanation.Relied());
+        return new Checked<PathAnswer>(new PathAnswer(true, proved, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], proved ? notes : notes.Add(Gap(problem, search, end.Cost))) { Driven = explanation.Driven() }, []);
     }
 
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) Search(PathProblem problem)
@@ -101,15 +104,15 @@ public static class PathFinder
         return problem.Request.Goal.SupportedAt is null || Enumerable.Range(0, problem.Today.Length).All(c => problem.Today[c] >= 0 && RemainingCost.MayEnd(problem, c, problem.Today[c]));
     }
 
-    private static ImmutableArray<Move> Moves(PathProblem problem, PathSearch.Label end)
+    private static ImmutableArray<Move> Moves(PathProblem problem, List<MoveOption> trail, PathExplanation explanation)
     {
         var state = problem.Today.ToArray();
         var moves = ImmutableArray.CreateBuilder<Move>();
-        foreach (var move in PathSearch.Trail(end))
+        foreach (var move in trail)
         {
             foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
             moves.Add(new Move([.. move.Jumps.Select(j => Taken(problem, j))], TimeSpan.FromSeconds(move.Seconds), TimeSpan.FromSeconds(move.OutageSeconds),
-                [.. move.Out.Select(o => problem.Index.Components[o].Id)], move.Jumps[0].Waves, Transitional(problem, state)));
+                [.. move.Out.Select(o => problem.Index.Components[o].Id)], move.Jumps[0].Waves, Transitional(problem, state)) { Pairs = explanation.PairsAfter(move, state) });
         }
         return moves.ToImmutable();
     }
@@ -157,8 +160,7 @@ public static class PathFinder
     private static ImmutableArray<(string, string)> NearestOf(PathProblem problem, PathSearch.Label? nearest) =>
         nearest is null ? [] : [.. Enumerable.Range(0, nearest.State.Length).Where(c => nearest.State[c] != problem.Today[c]).Select(c => (problem.Index.Components[c].Id, Label(problem, c, nearest.State[c])))];
 
-    private static string Label(PathProblem problem, int c, int version) =>
-        version < 0 ? "unknown" : problem.IsMixed(c, version) ? string.Join(" and ", problem.Found[c].Select(f => problem.Versions[c][f].Label)) : problem.Versions[c][version].Label;
+    private static string Label(PathProblem problem, int c, int version) => problem.LabelOf(c, version);
 
     private static ImmutableArray<string> Notes(PathProblem problem)
     {

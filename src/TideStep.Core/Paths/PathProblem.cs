@@ -89,6 +89,9 @@ internal sealed class PathProblem
     /// <summary>Whether a component is at more than one version in a state.</summary>
     public bool IsMixed(int component, int version) => Found[component].Length > 1 && version == Versions[component].Length - 1;
 
+    /// <summary>A component's version in words: its label, or those it was found at.</summary>
+    public string LabelOf(int c, int version) => version < 0 ? "unknown" : IsMixed(c, version) ? string.Join(" and ", Found[c].Select(f => Versions[c][f].Label)) : Versions[c][version].Label;
+
     private void ReadVersions(int c)
     {
         var component = Index.Components[c];

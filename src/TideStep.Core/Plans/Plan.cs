@@ -34,7 +34,17 @@ public sealed record ReturnPath(ReturnState State, TimeSpan Length, string Why);
 /// <param name="Wave">The number of the wave within the move, from 1; 0 where it is none.</param>
 /// <param name="Outgoing">Members that leave service in this block, by component, for the check of guards.</param>
 /// <param name="ComponentsOut">Components that serve nobody while the block is at work.</param>
-public sealed record Block(int Number, int Move, Phase Phase, int Wave, string Title, bool CheckGuards, ImmutableArray<string> Outgoing, ImmutableArray<string> ComponentsOut, ImmutableArray<Lane> Lanes, TimeSpan Settle, TimeSpan Expected, ReturnPath Return);
+public sealed record Block(int Number, int Move, Phase Phase, int Wave, string Title, bool CheckGuards, ImmutableArray<string> Outgoing, ImmutableArray<string> ComponentsOut, ImmutableArray<Lane> Lanes, TimeSpan Settle, TimeSpan Expected, ReturnPath Return)
+{
+    /// <summary>When it begins by the plan's figures, where the plan has windows.</summary>
+    public DateTimeOffset? Begins { get; init; }
+
+    /// <summary>The last moment at which the return path, begun then, still ends inside the window.</summary>
+    public DateTimeOffset? TurnBack { get; init; }
+
+    /// <summary>Whether the work pauses after it till the next window.</summary>
+    public bool RestsAfter { get; init; }
+}
 
 /// <summary>A rollback point the plan will capture: what it covers and how it leads back.</summary>
 /// <param name="Restore">The name of the restore routine that uses it.</param>
@@ -49,6 +59,9 @@ public sealed record Premises(string EstateRevision, string CatalogueRevision, I
 /// <summary>A path worked out in full. It is frozen under the digest of its canonical form.</summary>
 public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly Day, ImmutableArray<string> Goal, Premises Premises, ImmutableArray<PlannedMove> Moves, ImmutableArray<PlannedPoint> Points, ImmutableArray<Block> Blocks, TimeSpan Expected, ImmutableArray<string> Notes)
 {
+    /// <summary>The windows that the plan uses, in their order; none where the estate has none.</summary>
+    public ImmutableArray<PlanWindow> Windows { get; init; } = [];
+
     public const string Upgrade = "upgrade";
     public const string Return = "return";
 

@@ -13,16 +13,36 @@ public static class PlanMaker
     /// <summary>The methods that a plan can carry out today.</summary>
     public static readonly ImmutableArray<Method> Methods = [Method.Rolling, Method.TwoSlot, Method.Offline];
 
+    /// <summary>How far ahead windows are looked for.</summary>
+    private const int DaysAhead = 370;
+
+    // A resting place: every component steady and no pair that is only tolerated. Measures of a member are taken back before its wave ends.
+    private static string? Resting(EstateIndex index, PathAnswer path, int move)
+    {
+        if (!path.Moves[move - 1].Transitional.IsEmpty) return null;
+        var settled = path.Moves.Take(move).SelectMany(m => m.Jumps).Select(j => j.Component).ToHashSet();
+        var mixed = index.Components.Any(c => !settled.Contains(c.Id) && c.Members.Select(m => index.Readings.Of(m).Running).OfType<string>().Distinct().Count() > 1);
+        return mixed ? null : "every component is steady and every pair supported";
+    }
+
     /// <summary>The plan of a path that was found.</summary>
-    public static Checked<Plan> Make(EstateIndex index, PathAnswer path, string estateRevision, string catalogueRevision)
+    /// <param name="index">The estate, its readings and the catalogue.</param>
+    /// <param name="path">The path.</param>
+    /// <param name="estateRevision">The digest of the estate's document, a premise.</param>
+    /// <param name="catalogueRevision">The digest of the catalogue's documents, a premise.</param>
+    /// <param name="inWindows">Whether the plan keeps to the estate's windows, where it has any.</param>
+    public static Checked<Plan> Make(EstateIndex index, PathAnswer path, string estateRevision, string catalogueRevision, bool inWindows = true)
     {
         var findings = new Findings();
         var maker = new MoveMaker(index, findings);
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
+        var (blocks, windows) = (maker.Blocks.ToImmutableArray(), ImmutableArray<PlanWindow>.Empty);
+        if (inWindows && !index.Estate.Windows.IsEmpty && maker.Blocks.Count > 0 && !findings.Any)
+            (blocks, windows) = Schedule.Fit(maker.Blocks, maker.WaysBack, move => Resting(index, path, move), WindowCalendar.After(index.Estate.Windows, TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone), path.Day, DaysAhead), findings);
         var expected = maker.Blocks.Aggregate(TimeSpan.Zero, (sum, b) => sum + b.Expected + b.Settle);
         var premises = new Premises(estateRevision, catalogueRevision, index.Components.Where(c => maker.Touched.Contains(c.Id)).SelectMany(c => c.Members)
             .ToImmutableSortedDictionary(m => m.Id, m => index.Readings.Of(m).Running ?? "none", StringComparer.Ordinal));
-        var plan = new Plan(Plan.Upgrade, null, index.Estate.Id, path.Day, [.. path.Goal.Select(g => $"{g.Component} {g.From} to {g.To}")], premises, [.. path.Moves.Select(Planned)], [.. maker.Points], [.. maker.Blocks], expected, path.Notes);
+        var plan = new Plan(Plan.Upgrade, null, index.Estate.Id, path.Day, [.. path.Goal.Select(g => $"{g.Component} {g.From} to {g.To}")], premises, [.. path.Moves.Select(Planned)], [.. maker.Points], blocks, expected, path.Notes) { Windows = windows };
         return new Checked<Plan>(findings.Any ? null : plan, findings.All);
 
         PlannedMove Planned(Move move, int at) => new(at + 1, move.Component, index.Estate.Find(move.Component)!.Product, move.From.Label, move.To.Label, move.Jump.Id, move.Method, move.Takes, move.OutageTime, move.Out,
@@ -35,6 +55,8 @@ internal sealed class MoveMaker(EstateIndex index, Findings findings)
 {
     private readonly LaneBuilder _lanes = new(index, findings);
     private readonly ReturnOutlook _outlook = new(index);
+
+    public List<IReadOnlyList<(int Move, TimeSpan Length)>> WaysBack => _outlook.Ways;
 
     public List<Block> Blocks { get; } = [];
     public List<PlannedPoint> Points { get; } = [];

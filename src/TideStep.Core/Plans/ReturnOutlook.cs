@@ -9,6 +9,7 @@ internal sealed class ReturnOutlook(EstateIndex index)
 {
     private sealed class MoveSoFar
     {
+        public required int Number { get; init; }
         public required Move Move { get; init; }
         public required Product Product { get; init; }
         public bool Changed { get; set; }
@@ -21,7 +22,10 @@ internal sealed class ReturnOutlook(EstateIndex index)
 
     private readonly List<MoveSoFar> _moves = [];
 
-    public void Begin(int number, Move move, Product product) => _moves.Add(new MoveSoFar { Move = move, Product = product });
+    /// <summary>For each block so far how long each move would take to be led back after it; nought where its way is closed.</summary>
+    public List<IReadOnlyList<(int Move, TimeSpan Length)>> Ways { get; } = [];
+
+    public void Begin(int number, Move move, Product product) => _moves.Add(new MoveSoFar { Number = number, Move = move, Product = product });
 
     public ReturnPath After(Block block)
     {
@@ -34,6 +38,7 @@ internal sealed class ReturnOutlook(EstateIndex index)
         }
         if (now.Changed && block.Phase is Phase.Roll or Phase.Resume && block.Lanes.Any(l => l.Steps.Any(s => s.State == MemberState.Verifying))) now.Served = true;
         var ways = _moves.Where(m => m.Changed).Select(Way).ToList();
+        Ways.Add([.. _moves.Where(m => m.Changed).Zip(ways, (m, w) => (m.Number, w.Length))]);
         if (ways.Count == 0) return new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "nothing has been changed");
         var length = ways.Aggregate(TimeSpan.Zero, (sum, w) => sum + w.Length);
         var worst = ways.OrderByDescending(w => w.State).First();

@@ -57,6 +57,7 @@ public static class NextWork
         if (state.CurrentBlock == state.BlocksDone)
         {
             if (stopping) return Stop(state);
+            if (state.BlocksDone > 0 && state.Plan.Blocks[state.BlocksDone - 1].RestsAfter && state.RestedAt != state.BlocksDone) return [new Append(new HoldAsked("the plan, which rests here till its next window"))];
             return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : [new Append(new BlockEntered(state.CurrentBlock + 1))];
         }
         var block = state.Plan.Blocks[state.CurrentBlock - 1];

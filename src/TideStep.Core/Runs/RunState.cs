@@ -47,6 +47,8 @@ public sealed class RunState(Plan plan)
     public DateTimeOffset LastAt { get; private set; }
     public RunEnd? End { get; private set; }
     public RunEnd? ClosingAs { get; private set; }
+    /// <summary>How many blocks were done when somebody last let the run go on.</summary>
+    public int RestedAt { get; private set; }
     public bool HoldAskedFor { get; private set; }
     public bool IsHeld { get; private set; }
     public Halted? Halt { get; private set; }
@@ -133,7 +135,7 @@ public sealed class RunState(Plan plan)
             case BlockDone e: BlocksDone = e.Block; _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At); break;
             case HoldAsked: HoldAskedFor = true; break;
             case Held: IsHeld = true; break;
-            case WentOn: (HoldAskedFor, IsHeld, Guards) = (false, false, null); break;
+            case WentOn: (HoldAskedFor, IsHeld, Guards, RestedAt) = (false, false, null, BlocksDone); break;
             case Halted e: Halt = e; break;
             case Decided e: Decide(e); break;
             case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;

@@ -33,8 +33,16 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         var blocks = state.Plan.Blocks.Select(b => ViewOf(state, b)).ToImmutableArray();
         var (done, total) = (blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))), blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length)));
         return new RunView(run, state.Label, state.Status, state.Plan.Digest, state.Plan.Kind, state.By, state.Parent, state.Child, state.OpenedAt, state.StartedAt, state.EndedAt, state.LastAt, state.Sequence, done, total, total == 0 ? 1 : (double)done / total,
-            state.Plan.Expected, ForecastOf(state, pace), state.CurrentBlock, state.Status == RunStatus.Waiting ? state.Guards?.Why : null, state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
+            state.Plan.Expected, ForecastOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
             [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
+    }
+
+    private static string? Waits(RunState state)
+    {
+        if (state.Status == RunStatus.Waiting) return state.Guards?.Why;
+        if (state.Status != RunStatus.Held || state.BlocksDone == 0 || !state.Plan.Blocks[state.BlocksDone - 1].RestsAfter || state.BlocksDone >= state.Plan.Blocks.Length) return null;
+        var next = state.Plan.Windows.FirstOrDefault(w => w.FirstMove >= state.Plan.Blocks[state.BlocksDone].Move);
+        return $"it rests, as planned, till {(next is null ? "its next window" : $"{next.Name} opens on {next.From:ddd yyyy-MM-dd HH:mm zzz}")}; say go-on then";
     }
 
     private static BlockView ViewOf(RunState state, Block block)

@@ -41,5 +41,11 @@ public static class PlanRoutes
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
             await desk.FindPlanAsync(digest, ct) is { } plan ? Results.Ok(new PlanView(plan.Digest, plan)) : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")))
             .Produces<PlanView>().WithSummary("A plan by its digest, or the beginning of it");
+        api.MapGet("/plans/{digest}/differences", async (string digest, string from, EstateDesk desk, CancellationToken ct) =>
+        {
+            foreach (var wanted in (string[])[digest, from])
+                if (await desk.FindPlanAsync(wanted, ct) is null) return Answers.Problem(404, new Problem($"there is no plan {wanted}", null, "See 'tidestep plan list'."));
+            return Results.Ok(new { differences = PlanComparison.Of((await desk.FindPlanAsync(from, ct))!, (await desk.FindPlanAsync(digest, ct))!) });
+        }).WithSummary("What a plan does otherwise than an earlier one, in words");
     }
 }

@@ -1,0 +1,89 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { get, post, type Estate } from '../shared/api';
+import { seconds, span } from '../shared/words';
+import { GoalForm, emptyDraft } from './GoalForm';
+import { goalDocument, type KeptPlan, type Path, type PlanLine, type Product } from './model';
+import { PathReport } from './PathReport';
+import './plans.css';
+
+/** Name a goal, see the path and what it beat, make the plan; and the plans that are kept. */
+export function PlansPage() {
+  const estate = useQuery({ queryKey: ['estate'], queryFn: () => get<Estate>('/api/estate') });
+  const products = useQuery({ queryKey: ['catalogue'], queryFn: () => get<Product[]>('/api/catalogue') });
+  const plans = useQuery({ queryKey: ['plans'], queryFn: () => get<PlanLine[]>('/api/plans') });
+  const [draft, setDraft] = useState(emptyDraft);
+  const go = useNavigate();
+  const goal = goalDocument(
+    draft.order.map((component) => ({ component, release: draft.releases[component] ?? '' })),
+    draft.pins,
+    draft.allowUntested,
+  );
+  const path = useMutation({ mutationFn: () => post('/api/paths', { goal, name: 'the goal' }) as Promise<Path> });
+  const make = useMutation({
+    mutationFn: () => post('/api/plans', { goal, name: 'the goal' }) as Promise<KeptPlan>,
+    onSuccess: (kept) => void go(`/plans/${encodeURIComponent(kept.digest)}`),
+  });
+  const problem = estate.error ?? products.error ?? path.error ?? make.error;
+  return (
+    <>
+      <h1>Plans</h1>
+      {problem && <p className="problem">{problem.message}</p>}
+      {path.data && <PathReport path={path.data} />}
+      <div className="plan-columns">
+        <section className="sheet" aria-label="goal">
+          <h2>A goal</h2>
+          {estate.data && products.data && (
+            <GoalForm
+              estate={estate.data}
+              products={products.data}
+              draft={draft}
+              onChange={(next) => {
+                setDraft(next);
+                path.reset();
+              }}
+            />
+          )}
+          <p className="actions">
+            <button type="button" className="main" disabled={draft.order.length === 0 || path.isPending} onClick={() => path.mutate()}>
+              {path.isPending ? 'Looking …' : 'Find the path'}
+            </button>{' '}
+            <button type="button" disabled={!path.data?.found || path.data.alreadyMet || make.isPending} onClick={() => make.mutate()}>
+              Make the plan
+            </button>
+          </p>
+        </section>
+        <section className="sheet" aria-label="plans">
+          <h2>Plans kept</h2>
+          {plans.data?.length === 0 && <p>None yet.</p>}
+          <table>
+            <thead>
+              <tr>
+                <th>goal</th>
+                <th>takes</th>
+                <th>moves</th>
+                <th>made</th>
+              </tr>
+            </thead>
+            <tbody>
+              {plans.data?.map((p) => (
+                <tr key={p.digest}>
+                  <td>
+                    <Link to={`/plans/${encodeURIComponent(p.digest)}`}>{p.goal.join('; ')}</Link>{' '}
+                    <span className="soft">{p.kind === 'return' && 'return'}</span>
+                  </td>
+                  <td className="n">{span(seconds(p.expected))}</td>
+                  <td className="n">{p.moves}</td>
+                  <td className="n">
+                    {new Date(p.made).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' })} {p.by}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      </div>
+    </>
+  );
+}

@@ -140,7 +140,7 @@ public sealed class ConsoleTests : IAsyncLifetime
         await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"));
         var page = await EnterAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Plans" }).ClickAsync();
-        await page.GetByLabel("tickets-south shall be at").SelectOptionAsync("7.2");
+        await page.GetByLabel("tickets-north shall be at").SelectOptionAsync("7.2");
         await page.GetByRole(AriaRole.Button, new() { Name = "all of them" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
         var none = page.GetByRole(AriaRole.Status, new() { Name = "no path" });

@@ -110,4 +110,71 @@ public sealed class PathTests
         Assert.Equal(3, problems.Length);
         Assert.Contains("'app'", problems[0].Hint);
     }
+
+    private static Fleet Three => new Fleet().Node("a[1-3]").Chain("engine", ["6", "7", "8"]).With("app", "engine", "7", "\"a[1-3]\"");
+
+    [Fact]
+    public void A_member_that_runs_nothing_is_brought_to_the_others_by_a_jump_from_what_is_installed()
+    {
+        var answer = Three.Path("goal: [{component: app, to: 8}]", "  app/a2: {running: none, installed: \"6\"}\n");
+        Assert.Equal("app@7 app@8", Moves(answer));
+        Assert.Equal("app/a2", Assert.Single(Assert.Single(answer.Moves[0].Waves!.Waves).Members).Id);
+        Assert.Equal("6", answer.Moves[0].From.Label);
+        Assert.Contains(answer.Notes, n => n.Contains("members that run nothing: app/a2 (6 installed)", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_member_that_runs_nothing_is_left_alone_where_its_component_need_not_move()
+    {
+        var fleet = Three.Node("b1").With("other", "engine", "7", "\"b1\"");
+        Assert.Equal("other@8", Moves(new Fleet().Node("a[1-3]").Node("b[1-2]").Chain("engine", ["6", "7", "8"]).With("app", "engine", "7", "\"a[1-3]\"").With("other", "engine", "7", "\"b[1-2]\"")
+            .Path("goal: [{component: other, to: 8}]", "  app/a2: {running: none, installed: \"6\"}\n")));
+        Assert.NotNull(fleet);
+    }
+
+    [Fact]
+    public void A_member_that_can_not_be_settled_is_the_reason_why_there_is_no_path()
+    {
+        var answer = Three.Path("goal: [{component: app, to: 8}]", "  app/a2: {running: none, installed: \"7\"}\n");
+        Assert.False(answer.Found);
+        Assert.Contains("app/a2", Assert.Single(answer.Reasons).What);
+    }
+
+    [Fact]
+    public void A_member_of_which_nothing_is_known_keeps_its_component_from_moving_and_no_other()
+    {
+        var fleet = new Fleet().Node("a[1-2]").Node("b[1-2]").Chain("engine", ["6", "7"]).With("app", "engine", "6", "\"a[1-2]\"").With("other", "engine", "6", "\"b[1-2]\"");
+        Assert.Equal("other@7", Moves(fleet.Path("goal: [{component: other, to: 7}]", "  app/a2: {running: \"6 or so?\"}\n  app/a1: {running: \"\"}\n")));
+    }
+
+    private static Fleet Owing(string rest = "") => new Fleet().Node("a[1-2]").Node("b[1-2]").Chain("engine", ["6", "7", "8"]).With("app", "engine", "6", "\"a[1-2]\"", rest).With("other", "engine", "6", "\"b[1-2]\"");
+
+    private const string Due = "  app/a1: {running: \"6\", installed: \"7\"}\n  app/a2: {running: \"6\", installed: \"7\"}\n";
+
+    [Fact]
+    public void An_owed_restart_is_settled_before_anything_else_begins()
+    {
+        var answer = Owing().Path("goal: [{component: other, to: 7}]", Due);
+        Assert.Equal("app@7 other@7", Moves(answer));
+        Assert.Contains(answer.Notes, n => n.Contains("owes a restart that puts 7 into effect", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void What_owes_a_restart_moves_on_from_what_is_installed() => Assert.Equal("app@7 app@8", Moves(Owing().Path("goal: [{component: app, to: 8}]", Due)));
+
+    [Fact]
+    public void A_pinned_component_that_owes_a_restart_is_left_and_said()
+    {
+        var answer = Owing().Path("goal: [{component: other, to: 7}]\npins: [app]", Due);
+        Assert.Equal("other@7", Moves(answer));
+        Assert.Contains(answer.Notes, n => n.Contains("it is pinned, so keep it from any restart", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_member_read_at_another_version_than_its_component_owes_no_restart()
+    {
+        var answer = Owing().Path("goal: [{component: app, to: 7}]", "  app/a1: {running: \"7\"}\n");
+        Assert.Equal("app@7", Moves(answer));
+        Assert.DoesNotContain(answer.Notes, n => n.Contains("owes", StringComparison.Ordinal));
+    }
 }

@@ -74,7 +74,14 @@ export function CataloguePage() {
                     <td>{r.line.replace('-', ' ')}</td>
                     <td className="n">{r.since ?? '-'}</td>
                     <td className="n">{r.ends ?? 'not known'}</td>
-                    <td>{[...r.brings.map((b) => `brings ${b}`), ...r.removes.map((b) => `removes ${b}`), ...r.changes].join('; ')}</td>
+                    <td>
+                      {[
+                        ...r.brings.map((b) => `brings ${b}`),
+                        ...r.removes.map((b) => `removes ${b}`),
+                        ...r.changes,
+                        ...r.problems.map((p) => `known problem: ${p.what}${p.prevent ? ` (${p.prevent})` : ''}`),
+                      ].join('; ')}
+                    </td>
                   </tr>
                 ))}
               </tbody>

@@ -35,11 +35,13 @@ export function PathReport({ path }: { path: Path }) {
         </strong>
       </p>
       <StripChart strip={stripOfPath(path)} />
-      {path.notes.map((note) => (
-        <p key={note} className="state-with-loss">
-          {note}
-        </p>
-      ))}
+      {path.notes.length > 0 && (
+        <ul className="notes state-with-loss">
+          {path.notes.map((note) => (
+            <li key={note}>{note}</li>
+          ))}
+        </ul>
+      )}
       {path.driven.length > 0 && (
         <details>
           <summary>Why {path.driven.length} components move that the goal does not name</summary>

@@ -54,11 +54,13 @@ export function PlanPage() {
         ))}
       </p>
       <StripChart strip={stripOfPlan(plan)} />
-      {plan.notes.map((note) => (
-        <p key={note} className="state-with-loss">
-          {note}
-        </p>
-      ))}
+      {plan.notes.length > 0 && (
+        <ul className="notes state-with-loss">
+          {plan.notes.map((note) => (
+            <li key={note}>{note}</li>
+          ))}
+        </ul>
+      )}
       <div className="plan-columns wide-left">
         <section className="sheet" aria-label="parts">
           <h2>Parts</h2>

@@ -3,9 +3,9 @@ import { span, words } from '../shared/words';
 import { rows, type Step, type Strip } from './model';
 
 const width = 1240;
-const left = 168;
+const left = 196;
 const right = 14;
-const rowHeight = 40;
+const rowHeight = 42;
 const top = 22;
 const low = 29;
 const rise = 15;
@@ -56,10 +56,10 @@ export function StripChart({ strip }: { strip: Strip }) {
           const level = (jumps: number) => base + low - (jumps / line.steps.length) * rise;
           return (
             <g key={line.component}>
-              <text x={left - 10} y={base + low - 3} textAnchor="end" className="name">
+              <text x={left - 56} y={base + low - 1} textAnchor="end" className="name">
                 {line.component}
               </text>
-              <text x={left + 3} y={level(0) - 4}>
+              <text x={left - 8} y={base + low + 1} textAnchor="end">
                 {line.steps[0]?.from}
               </text>
               {line.steps.map((s, i) => {
@@ -92,6 +92,11 @@ export function StripChart({ strip }: { strip: Strip }) {
                         d={`M ${x(s.start).toFixed(1)} ${level(i).toFixed(1)} L ${x(s.start + s.length).toFixed(1)} ${level(i + 1).toFixed(1)} V ${(base + low + 4).toFixed(1)} H ${x(s.start).toFixed(1)} Z`}
                         className="mixed"
                       />
+                    )}
+                    {x(s.start + s.length) - x(s.start) > 52 && (
+                      <text x={x(s.start) + 2} y={base + low + 14} className="method">
+                        {words(s.method)}
+                      </text>
                     )}
                     <line x1={x(s.start + s.length)} x2={x(after)} y1={level(i + 1)} y2={level(i + 1)} className="water" />
                     <rect

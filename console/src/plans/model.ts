@@ -91,7 +91,16 @@ export interface PlanLine {
 export interface Product {
   id: string;
   title: string;
-  releases: { label: string; line: string; since?: string; ends?: string; brings: string[]; removes: string[]; changes: string[] }[];
+  releases: {
+    label: string;
+    line: string;
+    since?: string;
+    ends?: string;
+    brings: string[];
+    removes: string[];
+    changes: string[];
+    problems: { what: string; prevent?: string }[];
+  }[];
   jumps: {
     id: string;
     from: string;

@@ -18,6 +18,8 @@ public static class PathCommand
 
     private static readonly Option<bool> EachPair = new("--pairs") { Description = "every state on the way, with the pairs that changed and their verdicts" };
 
+    private static readonly Option<bool> Rules = new("--rules") { Description = "on files: the rules on which the answer rests; leaving any one of them out would change it" };
+
     public static Command Create(Context context) => context.Command("path", "The best path to a goal, or why there is none", async (result, output, ct) =>
     {
         if (result.GetValue(Estate) is null)
@@ -29,8 +31,11 @@ public static class PathCommand
             var answer = await client.PostAsync("/api/paths", new { goal = text, name = result.GetValue(GoalFile) }, ct);
             return Show(answer.Deserialize<PathView>(Json.Options)!, output, result.GetValue(EachPair));
         }
-        return Show(PathView.Of(OnFiles(result, default).Answer), output, result.GetValue(EachPair));
-    }, GoalFile, Estate, Readings, Catalogue, Day, EachPair);
+        var (index, found) = OnFiles(result, default);
+        var status = Show(PathView.Of(found), output, result.GetValue(EachPair));
+        if (result.GetValue(Rules) && output.ForPeople) Relied(new PathRequest(index, Files.Goal(result.GetValue(GoalFile)!), found.Day), found, output);
+        return status;
+    }, GoalFile, Estate, Readings, Catalogue, Day, EachPair, Rules);
 
     /// <summary>Finds the path from the files named by the shared options.</summary>
     internal static (EstateIndex Index, PathAnswer Answer) OnFiles(ParseResult result, System.Collections.Immutable.ImmutableArray<Core.Catalogue.Method> methods)
@@ -77,6 +82,14 @@ public static class PathCommand
             Notes(path, output);
         }, path.Moves.Select((m, i) => new { move = i + 1, m.Written, components = m.Jumps.Select(j => j.Component).Distinct(), from = m.Jumps[0].From, to = m.Jumps[^1].To, method = m.Jumps[0].Method, waves = m.Waves.Length, m.Minutes, m.OutageMinutes, m.Out }));
         return path.Found ? Exit.Done : Exit.No;
+    }
+
+    private static void Relied(PathRequest request, PathAnswer answer, Output output)
+    {
+        var rules = RulesRelied.Of(request, answer);
+        output.Line();
+        output.Line(rules.IsEmpty ? "The answer rests on no rule: without any of them it would be the same." : $"The answer rests on {rules.Length} of {request.Index.Catalogue.Products.Sum(p => p.Rules.Length)} rules; without any one of them it would be another:");
+        foreach (var rule in rules) output.Line($"  {rule.Place?.ToString() ?? rule.Id}: {rule.Id}{(rule.Source is { } source ? $", {source.Title}" : "")}");
     }
 
     private static void Pairs(PathView path, Output output)

@@ -24,7 +24,16 @@ public enum RestartScope { Nothing, Service, Node }
 public sealed record Release(Versions.Version Version, ReleaseLine Line, DateOnly? Since, DateOnly? Ends, ImmutableArray<string> Parts, ImmutableArray<string> Brings, ImmutableArray<string> Removes, ImmutableArray<string> Changes)
 {
     public string Label => Version.Label;
+
+    /// <summary>Problems that are known of it, each with what prevents it.</summary>
+    public ImmutableArray<KnownProblem> Problems { get; init; } = [];
+
+    /// <summary>Where it is described.</summary>
+    public Place? Place { get; init; }
 }
+
+/// <summary>A problem known of a release, and the step that prevents it where one is known.</summary>
+public sealed record KnownProblem(string What, string? Prevent);
 
 /// <summary>Where a rule was read: a document's title and its date.</summary>
 public sealed record RuleSource(string Title, DateOnly? Date);

@@ -59,11 +59,23 @@ public static class ProductDocument
             if (version is null) findings.Add($"release '{label}' is no version by this product's scheme", at);
             else if (releases.FirstOrDefault(r => r.Version.Equals(version)) is { } twin) findings.Add($"releases '{twin.Label}' and '{label}' compare equal", at, "Keep one of the two.");
             ImmutableArray<string> List(string key) => [.. form.Words(key).Select(w => w.Text)];
-            var release = new Release(version!, line, form.Date("since"), form.Date("ends"), List("parts"), List("brings"), List("removes"), List("changes"));
+            var release = new Release(version!, line, form.Date("since"), form.Date("ends"), List("parts"), List("brings"), List("removes"), List("changes")) { Place = at, Problems = ReadProblems(form, label, findings) };
             if (version is not null) releases.Add(release);
             form.Close();
         }
         return [.. releases.OrderBy(r => r.Version)];
+    }
+
+    private static ImmutableArray<KnownProblem> ReadProblems(Form release, string label, Findings findings)
+    {
+        var problems = ImmutableArray.CreateBuilder<KnownProblem>();
+        foreach (var node in release.List("problems"))
+        {
+            var form = Form.OpenOrWord(node, "what", $"a problem of release {label}", findings);
+            problems.Add(new KnownProblem(form.Required("what"), form.Text("prevent")));
+            form.Close();
+        }
+        return problems.ToImmutable();
     }
 }
 

@@ -13,5 +13,8 @@ public sealed record PairVerdict(Verdict Verdict, bool NoData, ImmutableArray<Co
     /// <summary>The rules in words, or what their lack means.</summary>
     public string Why => NoData ? "neither product says anything of the other"
         : Rules.IsEmpty ? "the products' rules about each other do not cover these versions"
-        : string.Join("; ", Rules.Select(r => r.Source is { } source ? $"{r.Id}, {source.Title}{(source.Date is { } d ? $" of {d:yyyy-MM-dd}" : "")}" : r.Id));
+        : Verdict == Verdict.Untested && Rules.All(r => r.Verdict != Verdict.Untested) ? $"the products' rules about each other do not cover these versions; there is {Named}"
+        : Named;
+
+    private string Named => string.Join("; ", Rules.Select(r => r.Source is { } source ? $"{r.Id}, {source.Title}{(source.Date is { } d ? $" of {d:yyyy-MM-dd}" : "")}" : r.Id));
 }

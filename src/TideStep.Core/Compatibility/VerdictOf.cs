@@ -21,6 +21,29 @@ public static class VerdictOf
         return new PairVerdict(worst, false, rules, rules.OfType<RangeRule>().Any(r => r.MayRest));
     }
 
+    /// <summary>The same verdict with a smallest choice of rules that gives it: with these alone it is the same, and without any one of them it is not. Where a gap gave it, one rule is named that makes it a gap.</summary>
+    public static PairVerdict Cited(Product a, Versions.Version va, Product b, Versions.Version vb, RelationKind kind)
+    {
+        var whole = Pair(a, va, b, vb, kind);
+        var (mine, theirs) = Ends(kind);
+        bool Speaks(CompatibilityRule rule) => (rule.End == mine && rule.Other == b.Id) || (rule.End == theirs && rule.Other == a.Id);
+        var kept = (a.Id == b.Id ? a.Rules : a.Rules.AddRange(b.Rules)).Where(Speaks).ToHashSet();
+        // What decided stays longest, so that it is what is cited.
+        var order = kept.OrderBy(r => whole.Rules.Contains(r)).ThenByDescending(r => r.Id, StringComparer.Ordinal).ToList();
+        // A rule can be needed only beside another that goes later (limits of distance), so it is gone over till nothing more can go.
+        for (var before = -1; before != kept.Count;)
+        {
+            before = kept.Count;
+            foreach (var rule in order)
+            {
+                if (!kept.Remove(rule)) continue;
+                var without = Pair(a with { Rules = [.. a.Rules.Where(kept.Contains)] }, va, b with { Rules = [.. b.Rules.Where(kept.Contains)] }, vb, kind);
+                if (without.Verdict != whole.Verdict || without.NoData != whole.NoData) kept.Add(rule);
+            }
+        }
+        return whole with { Rules = [.. a.Rules.Concat(b.Rules).Distinct().Where(kept.Contains)] };
+    }
+
     /// <summary>The ends of a relation: the declaring component's, and the other's.</summary>
     public static (RelationEnd Mine, RelationEnd Theirs) Ends(RelationKind kind) => kind switch
     {

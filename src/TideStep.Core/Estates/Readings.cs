@@ -56,7 +56,7 @@ public static class ReadingsDocument
         running ??= form.Has("running") ? null : otherwise?.Running;
         var known = running is not null and not "none" and not "unknown";
         var values = form.Map("values").ToImmutableDictionary(v => v.Key, v => v.Value is TextNode text ? text.Text : "");
-        var reading = new MemberReading(known ? running : null, form.Text("installed") ?? otherwise?.Installed ?? (known ? running : null), form.Text("staged") ?? otherwise?.Staged, form.Text("role") ?? otherwise?.Role,
+        var reading = new MemberReading(known ? running : null, form.Text("installed") ?? (form.Has("running") && known ? running : otherwise?.Installed ?? (known ? running : null)), form.Text("staged") ?? otherwise?.Staged, form.Text("role") ?? otherwise?.Role,
             form.Flag("in-service", known), values.IsEmpty && otherwise is not null ? otherwise.Values : values);
         form.Close();
         return reading;

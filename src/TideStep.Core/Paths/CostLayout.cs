@@ -67,7 +67,7 @@ internal sealed class RemainingCost
     /// <summary>Whether a component may end at a version.</summary>
     public static bool MayEnd(PathProblem problem, int c, int version)
     {
-        if (problem.IsMixed(c, version)) return problem.Stuck[c] is not null;
+        if (problem.IsMixed(c, version)) return problem.MayStayUnsettled(c);
         if (problem.TargetOf[c] is { } target) return target.Range.Contains(problem.Versions[c][version], problem.Products[c]!.IsRelease);
         if (problem.Request.Goal.SupportedAt is { } date)
             return problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release && (release.Ends is null || release.Ends >= date);

@@ -27,7 +27,7 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
     {
         var (a, b, kind) = problem.Index.Pairs[pair];
         var (verdict, inherited) = problem.Judge(pair, state);
-        return new StandingPair(Id(a), problem.LabelOf(a, state[a]), Id(b), problem.LabelOf(b, state[b]), kind, verdict.Verdict, inherited, verdict.Why);
+        return new StandingPair(Id(a), problem.LabelOf(a, state[a]), Id(b), problem.LabelOf(b, state[b]), kind, verdict.Verdict, inherited, problem.Cited(verdict, pair, state[a], state[b]).Why);
     }
 
     /// <summary>Untested pairs that states of the path rely on because the goal allows them, each once.</summary>
@@ -60,7 +60,8 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
                 foreach (var demand in jump.Requires.Concat(jump.Together))
                     if (demand.Component == c && !demand.Allowed[today]) yield return $"the jump {jump.Jump.Id} of {Id(other)} asks for another version of it than {problem.LabelOf(c, today)}";
         var state = problem.Today.ToArray();
-        foreach (var pair in problem.PairsOf[c])
+        // What the goal names comes first: peers drive each other, and say little.
+        foreach (var pair in problem.PairsOf[c].OrderByDescending(p => problem.TargetOf[problem.Index.Pairs[p].A == c ? problem.Index.Pairs[p].B : problem.Index.Pairs[p].A] is not null).ThenBy(p => problem.Index.Pairs[p].Kind == RelationKind.Peer))
         {
             var (a, b, kind) = problem.Index.Pairs[pair];
             var other = a == c ? b : a;
@@ -68,9 +69,11 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
             foreach (var jump in jumps)
             {
                 state[other] = jump.To;
-                if (!(jump == jumps[^1] ? problem.MayStandAtEnd(pair, state) : problem.MayStand(pair, state)))
+                // A gap that the goal allows drives too: what is tested goes before what is only allowed.
+                var gap = problem.Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested } && !problem.AllowedByName(pair, state);
+                if (gap || !(jump == jumps[^1] ? problem.MayStandAtEnd(pair, state) : problem.MayStand(pair, state)))
                 {
-                    var judged = problem.Judge(pair, state).Verdict;
+                    var judged = problem.Cited(problem.Judge(pair, state).Verdict, pair, state[a], state[b]);
                     yield return $"{Id(a)} {problem.LabelOf(a, state[a])} {Word(kind)} {Id(b)} {problem.LabelOf(b, state[b])} is {judged.Verdict.ToString().ToLowerInvariant()} ({judged.Why})";
                 }
             }

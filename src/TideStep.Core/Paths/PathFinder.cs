@@ -120,7 +120,7 @@ public static class PathFinder
     private static TakenJump Taken(PathProblem problem, Option option)
     {
         var (c, versions) = (option.Component, problem.Versions[option.Component]);
-        var before = problem.IsMixed(c, option.From) ? versions[problem.Found[c].First(f => f != option.To)] : versions[option.From];
+        var before = !problem.IsMixed(c, option.From) ? versions[option.From] : problem.Found[c].Any(f => f != option.To) ? versions[problem.Found[c].First(f => f != option.To)] : problem.Unsettled[c]!.Idle[0].Installed;
         return new TakenJump(problem.Index.Components[c].Id, before, versions[option.To], option.Jump, option.Method);
     }
 
@@ -170,6 +170,8 @@ public static class PathFinder
             var id = problem.Index.Components[c].Id;
             if (problem.Stuck[c] is { } stuck) notes.Add($"{id} can't be planned: {stuck}");
             if (problem.Found[c].Length > 1) notes.Add($"{id} was found mixed: {Label(problem, c, problem.Today[c])}");
+            if (problem.Unsettled[c] is { Idle: [_, ..] idle }) notes.Add($"{id} has members that run nothing: {string.Join(", ", idle.Select(i => $"{i.Member.Id} ({i.Installed} installed)"))}; they are settled before it moves");
+            if (problem.Unsettled[c] is { Owed: { } due }) notes.Add(problem.Pinned.Contains(c) ? $"{id} owes a restart that would put {due} into effect; it is pinned, so keep it from any restart" : $"{id} owes a restart that puts {due} into effect; that goes before everything else");
             if (problem.LeadsDown[c]) notes.Add($"{id} is led down: its goal lies below today's version");
         }
         for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)

@@ -32,6 +32,9 @@ internal sealed record MoveOption(System.Collections.Immutable.ImmutableArray<Op
     public bool IsJoint => Jumps.Length > 1;
 }
 
+/// <summary>Why a component has to be settled before it moves: members that run nothing, with what is installed on them, or a version that a restart would put into effect.</summary>
+internal sealed record Unsettled(List<(Member Member, Core.Versions.Version Installed)> Idle, Core.Versions.Version? Owed);
+
 /// <summary>An estate, catalogue and goal in numbers: versions per component, verdicts per pair, options per version.</summary>
 internal sealed class PathProblem
 {
@@ -48,8 +51,11 @@ internal sealed class PathProblem
         Found = new int[n][];
         LeadsDown = new bool[n];
         Stuck = new string?[n];
+        Unsettled = new Unsettled?[n];
         for (var c = 0; c < n; c++) ReadVersions(c);
         Options = new List<Option>[n][];
+        // Any restart puts what is owed into effect, so it is settled before anything else begins.
+        _owing = [.. Enumerable.Range(0, n).Where(c => Unsettled[c] is { Owed: not null } && Stuck[c] is null && !pinned.Contains(c))];
         for (var c = 0; c < n; c++) Options[c] = ReadOptions(c, relaxed);
         _verdicts = SharedVerdicts();
         _judged = [.. Index.Pairs.Select(p => new (PairVerdict, bool)[Versions[p.A].Length, Versions[p.B].Length])];
@@ -58,6 +64,7 @@ internal sealed class PathProblem
         for (var p = 0; p < Index.Pairs.Length; p++) { PairsOf[Index.Pairs[p].A].Add(p); PairsOf[Index.Pairs[p].B].Add(p); }
     }
 
+    private readonly int[] _owing;
     private readonly PairVerdict?[][,] _verdicts;
     private readonly (PairVerdict Verdict, bool Inherited)[][,] _judged;
     private readonly bool?[][,] _mayStand;
@@ -86,11 +93,17 @@ internal sealed class PathProblem
     /// <summary>Per component the pairs it stands in.</summary>
     public List<int>[] PairsOf { get; }
 
-    /// <summary>Whether a component is at more than one version in a state.</summary>
-    public bool IsMixed(int component, int version) => Found[component].Length > 1 && version == Versions[component].Length - 1;
+    /// <summary>What has to be settled of a component before it moves, or null.</summary>
+    public Unsettled?[] Unsettled { get; }
+
+    /// <summary>Whether a component is unsettled in a state: at more than one version, with members that run nothing, or with a restart owed.</summary>
+    public bool IsMixed(int component, int version) => Unsettled[component] is not null && version == Versions[component].Length - 1;
+
+    /// <summary>Whether a component may stay unsettled: members that run nothing only keep it from moving.</summary>
+    public bool MayStayUnsettled(int component) => Stuck[component] is not null || (Unsettled[component] is { Idle.Count: > 0 } && Found[component].Length == 1 && TargetOf[component] is null) || (Unsettled[component] is { Owed: not null } && Pinned.Contains(component));
 
     /// <summary>A component's version in words: its label, or those it was found at.</summary>
-    public string LabelOf(int c, int version) => version < 0 ? "unknown" : IsMixed(c, version) ? string.Join(" and ", Found[c].Select(f => Versions[c][f].Label)) : Versions[c][version].Label;
+    public string LabelOf(int c, int version) => version < 0 ? "unknown" : IsMixed(c, version) ? string.Join(" and ", Found[c].Select(f => Versions[c][f].Label).Concat(Unsettled[c]!.Idle.Count > 0 ? ["none"] : [])) + (Unsettled[c]!.Owed is { } due ? $" ({due.Label} owed)" : "") : Versions[c][version].Label;
 
     private void ReadVersions(int c)
     {
@@ -101,18 +114,29 @@ internal sealed class PathProblem
             return;
         }
         Products[c] = product;
-        var running = new List<Core.Versions.Version>();
+        var (running, idle, owed) = (new List<Core.Versions.Version>(), new List<(Member Member, Core.Versions.Version Installed)>(), new List<Core.Versions.Version>());
         foreach (var member in component.Members)
         {
-            if (Index.Readings.Of(member).Running is not { } label) { Stuck[c] = $"{member.Id} runs no known version; settle it first"; continue; }
+            var reading = Index.Readings.Of(member);
+            if (reading.Running is not { } label)
+            {
+                if (reading.Installed is { } kept && product.Scheme.TryParse(kept) is { } at) idle.Add((member, at));
+                else Stuck[c] = $"{member.Id} runs no known version, and none is known to be installed; settle it first";
+                continue;
+            }
+            if (reading.Installed is { } installed && product.Scheme.TryParse(installed) is { } due && product.Scheme.TryParse(label) is { } now && !due.Equals(now) && !owed.Contains(due)) owed.Add(due);
             if (product.Scheme.TryParse(label) is { } version) { if (!running.Contains(version)) running.Add(version); }
             else Stuck[c] = $"{member.Id} runs '{label}', which is no version by the product's scheme";
         }
-        var all = product.Releases.Select(r => r.Version).Concat(product.Jumps.Select(j => j.To)).Concat(running).Distinct().Order().ToList();
+        var all = product.Releases.Select(r => r.Version).Concat(product.Jumps.Select(j => j.To)).Concat(running).Concat(owed).Distinct().Order().ToList();
         Found[c] = [.. running.Select(v => all.IndexOf(v)).Order()];
-        if (running.Count > 1) all.Add(running.Max()!); // the place that stands for "mixed"
+        if (running.Count == 0 && idle.Count > 0) Stuck[c] ??= $"no member of {component.Id} runs; bring one into service first";
+        else if (running.Count > 1 || idle.Count > 0) Unsettled[c] = new Unsettled(idle, null);
+        else if (owed.Count == 1 && product.Jumps.Any(j => j.To.Equals(owed[0]) && j.LeadsFrom(running[0], product.IsRelease))) Unsettled[c] = new Unsettled([], owed[0]);
+        else if (owed.Count > 0) Stuck[c] ??= $"a restart is owed that would put {string.Join(" and ", owed)} into effect beside {running[0]}, and no jump leads there";
+        if (Unsettled[c] is not null) all.Add(running.Max()!); // the place that stands for "not settled"
         Versions[c] = [.. all];
-        Today[c] = running.Count switch { 0 => -1, 1 => Found[c][0], _ => all.Count - 1 };
+        Today[c] = running.Count == 0 ? -1 : Unsettled[c] is not null ? all.Count - 1 : Found[c][0];
         if (TargetOf[c] is { } target && running.Count > 0)
         {
             var highest = running.Max()!;
@@ -136,13 +160,20 @@ internal sealed class PathProblem
         return options;
     }
 
-    // A component found mixed is first brought to one of the versions found, by jumps from the others; only those members move.
+    // A component found mixed is first brought to one of the versions found, by jumps from the others and from what is installed where nothing runs; only those members move.
+    // An owed restart is the jump from what runs to what is installed.
     private void AddSettling(int c, Product product, List<Option> into, int mixed, bool relaxed)
     {
+        if (Unsettled[c] is { Owed: { } due })
+        {
+            foreach (var jump in product.Jumps)
+                if (jump.To.Equals(due) && jump.LeadsFrom(Versions[c][Found[c][0]], product.IsRelease)) AddMethods(c, jump, mixed, Array.IndexOf(Versions[c], due), into, relaxed, null);
+            return;
+        }
         foreach (var to in Found[c])
             foreach (var jump in product.Jumps)
-                if (jump.To.Equals(Versions[c][to]) && Found[c].Where(f => f != to).All(f => jump.LeadsFrom(Versions[c][f], product.IsRelease)))
-                    AddMethods(c, jump, mixed, to, into, relaxed, [.. Index.Components[c].Members.Where(m => product.Scheme.TryParse(Index.Readings.Of(m).Running ?? "") is { } v && !v.Equals(Versions[c][to]))]);
+                if (jump.To.Equals(Versions[c][to]) && Found[c].Where(f => f != to).All(f => jump.LeadsFrom(Versions[c][f], product.IsRelease)) && Unsettled[c]!.Idle.All(i => jump.LeadsFrom(i.Installed, product.IsRelease)))
+                    AddMethods(c, jump, mixed, to, into, relaxed, [.. Index.Components[c].Members.Where(m => Index.Readings.Of(m).Running is not { } label || (product.Scheme.TryParse(label) is { } v && !v.Equals(Versions[c][to])))]);
     }
 
     private void AddMethods(int c, Jump jump, int from, int to, List<Option> into, bool relaxed, System.Collections.Immutable.ImmutableArray<Member>? members)
@@ -152,19 +183,31 @@ internal sealed class PathProblem
         {
             if (!Request.Methods.IsDefaultOrEmpty && !Request.Methods.Contains(figures.Method)) continue;
             List<Demand> Demands(IEnumerable<Requirement> wanted) => [.. wanted.SelectMany(r => RelatedOf(c, r.Product).Select(other => new Demand(other, AllowedBy(other, r))))];
-            var option = WithCosts(new Option(c, from, to, jump, figures, 0, 0, Demands(jump.Requires), Demands(jump.Together), null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
+            var option = WithCosts(new Option(c, from, to, jump, figures, 0, 0, [.. Demands(jump.Requires), .. _owing.Where(o => o != c).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))]))], Demands(jump.Together), null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
             if (option.Refused is null || relaxed) into.Add(option);
         }
     }
 
+    // The estate as it is once a component's members that run nothing were brought back.
+    private EstateIndex Settled(int c)
+    {
+        if (_settled.TryGetValue(c, out var known)) return known;
+        var members = Index.Readings.Members;
+        foreach (var (member, at) in Unsettled[c]!.Idle) members = members.SetItem(member.Id, Index.Readings.Of(member) with { Running = at.Label, InService = true });
+        return _settled[c] = new EstateIndex(Index.Estate, Index.Readings with { Members = members }, Index.Catalogue);
+    }
+
+    private readonly Dictionary<int, EstateIndex> _settled = [];
+
     private Option WithCosts(Option option, MethodFigures figures, System.Collections.Immutable.ImmutableArray<Member>? members)
     {
         var (c, wholeNodes) = (option.Component, option.Jump.Restarts == RestartScope.Node);
+        var index = Unsettled[c] is { Idle.Count: > 0 } && !IsMixed(c, option.From) ? Settled(c) : Index;
         switch (figures.Method)
         {
             case Method.Rolling or Method.TwoSlot:
-                var key = (c, wholeNodes, members is { } some ? string.Join(' ', some.Select(m => m.Id)) : "", figures.Member > TimeSpan.Zero);
-                var (plan, refusal) = _wavesOf.TryGetValue(key, out var known) ? known : _wavesOf[key] = WavePlanner.Plan(Index, c, wholeNodes, members, figures.Member > TimeSpan.Zero);
+                var key = (c, wholeNodes, members is { } some ? string.Join(' ', some.Select(m => m.Id)) : index == Index ? "" : "settled", figures.Member > TimeSpan.Zero);
+                var (plan, refusal) = _wavesOf.TryGetValue(key, out var known) ? known : _wavesOf[key] = WavePlanner.Plan(index, c, wholeNodes, members, figures.Member > TimeSpan.Zero);
                 if (plan is null) return option with { Refused = new Reason("guard", $"{option.Written} can't be done by {figures.Method.Word()}: {refusal!.What}", $"It would take {refusal.Left}.") };
                 var each = figures.Member + figures.Settle;
                 var canary = plan.Waves.Length > 0 && plan.Waves[0].Canary ? figures.Member + (figures.CanarySettle ?? figures.Settle) - each : TimeSpan.Zero;
@@ -175,7 +218,7 @@ internal sealed class PathProblem
                 var size = Index.Components[c].Guard.Quorum || all.Any(m => Index.RoleOf(m) is not null) ? 1 : Index.Components[c].Spares;
                 return option with { Seconds = (long)((all.Length + size - 1) / size * (figures.Member + figures.Settle)).TotalSeconds };
             default:
-                var cascade = Service.Cascade(Index, [c], _ => wholeNodes);
+                var cascade = Service.Cascade(index, [c], _ => wholeNodes);
                 var refused = Service.PeersTogether(Index, cascade) is { } peers
                     ? new Reason("peers", $"{option.Written} by {figures.Method.Word()} would take {Index.Components[peers.A].Id} and {Index.Components[peers.B].Id} out together, and they are peers", "Allow it on their relation, or choose another method.") : null;
                 return option with { Seconds = (long)(figures.Install + figures.Outage + figures.Settle).TotalSeconds, OutageSeconds = (long)figures.Outage.TotalSeconds * cascade.Count, Out = [.. cascade], Refused = refused };
@@ -207,6 +250,10 @@ internal sealed class PathProblem
     /// <summary>The verdict of a pair in a state of steady versions.</summary>
     public PairVerdict VerdictAt(int pair, int a, int b) =>
         _verdicts[pair][a, b] ??= VerdictOf.Pair(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind);
+
+    /// <summary>The same with the fewest rules that give it, for people to read.</summary>
+    public PairVerdict Cited(PairVerdict verdict, int pair, int a, int b) =>
+        VerdictOf.Cited(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind) is var cited && cited.Verdict == verdict.Verdict ? cited : verdict;
 
     /// <summary>Whether a pair says anything in a state: neither side is without a version.</summary>
     public bool Meets(int pair, int[] state) => state[Index.Pairs[pair].A] >= 0 && state[Index.Pairs[pair].B] >= 0;

@@ -27,6 +27,9 @@ internal sealed class PathReasons(PathProblem problem)
     {
         var stuck = problem.Targets.Where(t => problem.Stuck[t.Component] is not null).Select(t => new Reason("requirement", $"{problem.Index.Components[t.Component].Id}: {problem.Stuck[t.Component]}", "Survey it again, or settle what it runs.")).ToList();
         if (stuck.Count > 0) return stuck;
+        var unsettled = problem.Targets.Select(t => t.Component).Where(c => problem.Unsettled[c] is not null && problem.Options[c][problem.Today[c]].Count == 0)
+            .Select(c => new Reason("jump", $"{problem.Index.Components[c].Id} is at {problem.LabelOf(c, problem.Today[c])}{(problem.Unsettled[c]!.Idle.Count > 0 ? $" ({string.Join(", ", problem.Unsettled[c]!.Idle.Select(i => $"{i.Member.Id}: {i.Installed} installed"))})" : "")}, and no jump settles that", "Start or restore what runs nothing, or bring the members to one version by hand, and survey again.")).ToList();
+        if (unsettled.Count > 0) return unsettled;
         for (var size = 1; size <= SizeLimit; size++)
             if (_tried + _joint.Looked > TryLimit) break;
             else if (Search(size) is { } set) return [.. set.Select(i => _reasons[i]).OrderBy(r => Array.IndexOf(Kinds, r.Kind)).ThenBy(r => r.What, StringComparer.Ordinal)];

@@ -44,10 +44,11 @@ public static class EstateRoutes
         {
             p.Id,
             p.Title,
-            releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends, r.Brings, r.Removes, r.Changes }),
+            releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends, r.Brings, r.Removes, r.Changes, r.Problems }),
             jumps = p.Jumps.Select(j => new { j.Id, from = j.From.Text, to = j.To.Label, j.Down, methods = j.Methods.Select(m => m.Method), j.Closes, requires = j.Requires.Select(r => new { r.Product, range = r.Range.Text }) }),
             related = p.Rules.Where(r => r.End is RelationEnd.DependsOn or RelationEnd.StandsOn or RelationEnd.Inside or RelationEnd.Peer).Select(r => new { relation = r.End, other = r.Other }).Distinct(),
         })).WithSummary("The products with their releases and jumps");
+        api.MapGet("/catalogue/findings", async (EstateDesk desk, CancellationToken ct) => CatalogueReview.Of(await desk.CatalogueAsync(ct))).WithSummary("What reads well in the catalogue and yet can't be meant");
         api.MapGet("/catalogue/matrix", async (string product, string other, string? relation, EstateDesk desk, CancellationToken ct) =>
         {
             var made = Core.Compatibility.Matrix.Make(await desk.CatalogueAsync(ct), product, relation ?? "depends-on", other, await desk.IndexAsync(ct));

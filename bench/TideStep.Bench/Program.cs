@@ -8,6 +8,7 @@ var only = Environment.GetEnvironmentVariable("TIDESTEP_BENCH")?.Split(',') ?? [
 List<(string Name, Func<Task<IEnumerable<Figure>>> Run)> benches =
 [
     ("large", LargeBench.RunAsync),
+    ("tiny", TinyBench.RunAsync),
     ("journal", () => JournalBench.RunAsync(folder)),
     ("engine", () => EngineBench.RunAsync(folder)),
     ("paths", PathBench.RunAsync),

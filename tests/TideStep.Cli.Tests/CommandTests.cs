@@ -130,6 +130,114 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
         Assert.Single(csv.Select(l => l.Split(',').Length).Take(1).Distinct());
     }
 
+    // The smallest workbook that is one: two sheets with inline texts.
+    private string Workbook(params string[][][] sheets)
+    {
+        var path = Path.Combine(_stack.Work, Guid.NewGuid().ToString("N")[..8] + ".xlsx");
+        using var zip = System.IO.Compression.ZipFile.Open(path, System.IO.Compression.ZipArchiveMode.Create);
+        void Add(string name, string text) { using var entry = new StreamWriter(zip.CreateEntry(name).Open()); entry.Write(text); }
+        const string main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main", rel = "http://schemas.openxmlformats.org/officeDocument/2006/relationships", package = "http://schemas.openxmlformats.org/package/2006";
+        Add("[Content_Types].xml", $"<Types xmlns='{package}/content-types'><Default Extension='xml' ContentType='application/xml'/><Default Extension='rels' ContentType='application/vnd.openxmlformats-package.relationships+xml'/><Override PartName='/xl/workbook.xml' ContentType='application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml'/></Types>");
+        Add("_rels/.rels", $"<Relationships xmlns='{package}/relationships'><Relationship Id='r1' Type='{rel}/officeDocument' Target='xl/workbook.xml'/></Relationships>");
+        Add("xl/workbook.xml", $"<workbook xmlns='{main}' xmlns:r='{rel}'><sheets>{string.Concat(sheets.Select((_, i) => $"<sheet name='s{i + 1}' sheetId='{i + 1}' r:id='r{i + 1}'/>"))}</sheets></workbook>");
+        Add("xl/_rels/workbook.xml.rels", $"<Relationships xmlns='{package}/relationships'>{string.Concat(sheets.Select((_, i) => $"<Relationship Id='r{i + 1}' Type='{rel}/worksheet' Target='worksheets/sheet{i + 1}.xml'/>"))}</Relationships>");
+        for (var s = 0; s < sheets.Length; s++)
+            Add($"xl/worksheets/sheet{s + 1}.xml", $"<worksheet xmlns='{main}'><sheetData>{string.Concat(sheets[s].Select((row, r) => $"<row r='{r + 1}'>{string.Concat(row.Select((cell, c) => $"<c r='{(char)('A' + c)}{r + 1}' t='inlineStr'><is><t>{cell}</t></is></c>"))}</row>"))}</sheetData></worksheet>");
+        return path;
+    }
+
+    private Task<DemoStack.Ran> ImportAsync(string table, params string[] rest) => _stack.Cli(["catalogue", "import", table, "--catalogue", _stack.Demo("catalogue"), "--product", "knot", "--other", "curlew", "--relation", "inside", .. rest]);
+
+    [Fact]
+    public async Task The_same_table_gives_the_same_rules_from_every_kind_of_file()
+    {
+        var files = new[]
+        {
+            Write("t.csv", "Knot,6.8,7.0,7.2\n4.0,yes,no,certified\n"),
+            Write("t.md", "# Knot\n\n| Knot | 6.8 | 7.0 | 7.2 |\n|---|---|---|---|\n| 4.0 | yes | no | certified |\n"),
+            Write("t.html", "<p>Knot</p><table><tr><th>Knot<th>6.8<th>7.0<th>7.2<tr><td>4.0<td>yes<td>no<td><b>certified</b></table>"),
+            Workbook([["nothing", "here"]], [["Knot", "6.8", "7.0", "7.2"], ["4.0", "yes", "no", "certified"]]),
+        };
+        var answers = new List<string>();
+        foreach (var file in files)
+        {
+            var ran = await ImportAsync(file, "--word", "certified=supported", "--format", "json", "--table", file.EndsWith("xlsx", StringComparison.Ordinal) ? "2" : "1");
+            Assert.True(ran.Status == 0, ran.Error);
+            answers.Add(JsonNode.Parse(ran.Output)!["rules"]!.ToJsonString());
+        }
+        Assert.Single(answers.Distinct());
+        Assert.Contains("6.8 || 7.2", answers[0]);
+    }
+
+    [Fact]
+    public async Task Rules_from_a_table_are_written_only_when_told_where_to_and_hold_then()
+    {
+        var (table, document) = (Write("t.csv", "Knot,7.2\n4.0,yes\n"), _stack.Demo("catalogue/knot.yaml"));
+        var before = await File.ReadAllTextAsync(document);
+        var shown = await ImportAsync(table);
+        Assert.Contains("knot 4.0 with curlew 7.2: untested becomes supported", shown.Output);
+        Assert.Contains("Nothing was written", shown.Output);
+        Assert.Equal(before, await File.ReadAllTextAsync(document));
+        Assert.Equal(2, (await ImportAsync(table, "--into", _stack.Demo("catalogue/curlew.yaml"))).Status);
+        Assert.Equal(0, (await ImportAsync(table, "--source", "Knot \"notes\"", "--into", document)).Status);
+        try
+        {
+            var matrix = JsonNode.Parse(await _stack.Good(["catalogue", "matrix", "knot", "curlew", "--relation", "inside", "--catalogue", _stack.Demo("catalogue"), "--format", "json"]))!;
+            Assert.Equal("supported", (string)matrix["places"]!.AsArray().Single(p => (string)p!["at"]! == "7.2")!["verdict"]!);
+        }
+        finally { await File.WriteAllTextAsync(document, before); }
+    }
+
+    [Theory]
+    [InlineData("t.pdf", "x", "is no kind of table")]
+    [InlineData("t.html", "<p>no table</p>", "holds no table")]
+    [InlineData("t.xlsx", "not a workbook", "can't be read")]
+    [InlineData("t.csv", "Knot,7.9\n4.0,yes\n", "'7.9' is no release of curlew")]
+    public async Task A_table_that_is_not_understood_ends_with_2_and_says_where(string name, string text, string says)
+    {
+        var ran = await ImportAsync(Write(name, text));
+        Assert.Equal(2, ran.Status);
+        Assert.Contains(says, ran.Error);
+    }
+
+    [Fact]
+    public async Task A_catalogue_that_is_in_order_is_said_to_be_and_one_that_is_not_ends_with_1()
+    {
+        Assert.Contains("Nothing was found", await _stack.Good("catalogue", "check", "--catalogue", _stack.Demo("catalogue")));
+        Assert.Contains("Nothing was found", await _stack.Good("catalogue", "check"));
+        var folder = Directory.CreateDirectory(Path.Combine(_stack.Work, "odd")).FullName;
+        await File.WriteAllTextAsync(Path.Combine(folder, "odd.yaml"), "tidestep: product/1\nproduct: odd\nreleases: {\"1\": {}}\nrules: [{this: \"1\", depends-on: nothing, at: \"*\", verdict: supported}]\n");
+        var ran = await _stack.Cli("catalogue", "check", "--catalogue", folder);
+        Assert.Equal(1, ran.Status);
+        Assert.Contains("odd.yaml:4:9: rule odd#1 speaks of 'nothing'", ran.Output.Replace("\n    ", " "));
+    }
+
+    [Fact]
+    public async Task Two_plans_on_files_are_compared_in_words()
+    {
+        var estate = Write("estate.yaml", (await File.ReadAllTextAsync(_stack.Demo("estate.yaml"))).Replace("at-once: 6}", "at-once: 4}"));
+        string[] make = ["plan", "make", "--goal", _stack.Demo("goals/season.yaml"), "--format", "json"];
+        var one = Write("one.json", await _stack.Good([.. make, .. OnFiles]));
+        var two = Write("two.json", await _stack.Good([.. make, .. OnFiles.Select(f => f == _stack.Demo("estate.yaml") ? estate : f)]));
+        Assert.Equal(0, (await _stack.Cli("plan", "compare", one, one)).Status);
+        var ran = await _stack.Cli("plan", "compare", one, two);
+        Assert.Equal(1, ran.Status);
+        Assert.Contains("gates 6.3 to 7.1 goes in 7 waves instead of 5", ran.Output);
+        var changed = Write("three.json", (await File.ReadAllTextAsync(one)).Replace("relay-south", "relay-sooth"));
+        Assert.Contains("was changed", (await _stack.Cli("plan", "compare", one, changed)).Error);
+        Assert.Contains("is no plan", (await _stack.Cli("plan", "compare", one, Write("four.json", "tidestep"))).Error);
+    }
+
+    [Fact]
+    public async Task The_rules_and_states_behind_a_path_can_be_had()
+    {
+        var ran = await OnFilesAsync("goals/season.yaml", "--pairs", "--rules", "--day", "2026-11-23");
+        Assert.Contains("os-south moves as well: tickets-south", ran.Output);
+        Assert.Contains("ledger-north 8.2", ran.Output);
+        Assert.Matches("The answer rests on \\d+ of \\d+ rules", ran.Output);
+        Assert.Contains("pratincole#1", ran.Output);
+    }
+
     [Fact]
     public async Task A_matrix_on_files_is_the_matrix_of_the_service()
     {

@@ -195,4 +195,16 @@ public sealed class PlanTests
 
     [Fact]
     public void Where_nothing_was_changed_there_is_nothing_to_return() => Assert.Empty(Fleet.Good(Return(Three(Rolling), 0)).Blocks);
+
+    [Fact]
+    public void Side_by_side_the_new_version_is_installed_while_the_old_one_serves_and_only_the_switch_is_an_outage()
+    {
+        var plan = Of(Three("methods: {side-by-side: {install: 30 min, outage: 6 min, settle: 1 min}}, ahead: [look], change: [put]"));
+        Assert.Equal([Phase.Prepare, Phase.Quiesce, Phase.Roll, Phase.Resume, Phase.Verify], plan.Blocks.Select(b => b.Phase));
+        Assert.Equal(TimeSpan.FromMinutes(30), plan.Blocks[0].Expected);
+        Assert.Empty(plan.Blocks[0].ComponentsOut);
+        Assert.Equal(["put"], Names(plan.Blocks[2]));
+        Assert.Equal(["app"], plan.Blocks[2].ComponentsOut);
+        Assert.Equal(TimeSpan.FromMinutes(6), plan.Blocks[2].Expected);
+    }
 }

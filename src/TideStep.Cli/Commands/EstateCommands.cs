@@ -76,6 +76,7 @@ public static class EstateCommands
         }));
         catalogue.Subcommands.Add(MatrixCommand.Create(context));
         catalogue.Subcommands.Add(CheckCommand.Create(context));
+        catalogue.Subcommands.Add(ImportCommand.Create(context));
         return [estate, survey, catalogue, profile, console];
     }
 

@@ -11,7 +11,7 @@ namespace TideStep.Core.Plans;
 public static class PlanMaker
 {
     /// <summary>The methods that a plan can carry out today.</summary>
-    public static readonly ImmutableArray<Method> Methods = [Method.Rolling, Method.TwoSlot, Method.Offline];
+    public static readonly ImmutableArray<Method> Methods = [Method.Rolling, Method.TwoSlot, Method.SideBySide, Method.Offline];
 
     /// <summary>How far ahead windows are looked for.</summary>
     private const int DaysAhead = 370;
@@ -68,11 +68,13 @@ internal sealed class MoveMaker(EstateIndex index, Findings findings)
         var (scope, from, to) = ($"m{number}", move.From.Label, move.To.Label);
         var product = _lanes.ProductOf(component.Members[0]);
         var moving = move.Waves is { } plan ? plan.Waves.SelectMany(w => w.Members).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray() : [.. component.Members.Where(m => index.Readings.Of(m).Running != to || move.From.Label == to)];
-        if (move.Waves is null && move.Method == Method.Offline) moving = component.Members;
+        if (move.Waves is null && move.Method is Method.Offline or Method.SideBySide) moving = component.Members;
         Touched.Add(component.Id);
         _outlook.Begin(number, move, product);
 
-        if (!move.Jump.Ahead.IsEmpty) Append(number, Phase.Prepare, 0, $"prepare {component.Id} for {to}", false, [], [], [.. moving.Select(m => new Lane(m.Id, [.. _lanes.Steps($"{scope}/ahead", m, move.Jump.Ahead, MemberState.InService, from, to, closes: move.Jump.Closes)]))], TimeSpan.Zero);
+        // Side by side the new version is put in its own place while the old one serves; only the switch is an outage.
+        TimeSpan? install = move.Method == Method.SideBySide ? move.Jump.By(move.Method)!.Install : null;
+        if (!move.Jump.Ahead.IsEmpty) Append(number, Phase.Prepare, 0, install is null ? $"prepare {component.Id} for {to}" : $"install {to} beside the serving {component.Id}", false, [], [], [.. moving.Select(m => new Lane(m.Id, [.. _lanes.Steps($"{scope}/ahead", m, move.Jump.Ahead, MemberState.InService, from, to, closes: move.Jump.Closes)]))], TimeSpan.Zero, install);
         var serving = CaptureLanes(number, move, moving, whileServing: true);
         if (!serving.IsEmpty) Append(number, Phase.Secure, 0, $"rollback points of {component.Id}", false, [], [], serving, TimeSpan.Zero);
 

@@ -63,6 +63,6 @@ internal sealed class ReturnOutlook(EstateIndex index)
     private TimeSpan Length(Jump back, MoveSoFar move)
     {
         var figures = back.By(move.Move.Method) ?? back.Methods[0];
-        return figures.Method == Method.Offline ? figures.Outage + figures.Settle : Math.Max(1, move.Members.Count) * (figures.Member + figures.Settle) / Math.Max(1, Math.Min(index.Estate.Find(move.Move.Component)!.Guard.AtOnce, move.Members.Count));
+        return figures.Method is Method.Offline or Method.SideBySide ? figures.Outage + figures.Settle : Math.Max(1, move.Members.Count) * (figures.Member + figures.Settle) / Math.Max(1, Math.Min(index.Estate.Find(move.Move.Component)!.Guard.AtOnce, move.Members.Count));
     }
 }

@@ -60,7 +60,7 @@ public static class ReturnPlanner
             if (way.Closed is not null) continue;
             var move = state.Plan.Moves[way.Move - 1];
             moves.Add(new PlannedMove(moves.Count + 1, move.Component, move.Product, move.To, move.From, way.By, move.Method, TimeSpan.Zero, TimeSpan.Zero, move.Out, way.Members.Length, 1, []));
-            if (move.Method == Method.Offline) Offline(index, state, move, moves.Count, lanes, blocks);
+            if (move.Method is Method.Offline or Method.SideBySide) Offline(index, state, move, moves.Count, lanes, blocks);
             else Rolling(index, state, move, way, moves.Count, lanes, blocks);
         }
         var touched = blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct().ToHashSet();

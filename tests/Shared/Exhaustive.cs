@@ -3,7 +3,7 @@ using TideStep.Core.Compatibility;
 using TideStep.Core.Estates;
 using Version = TideStep.Core.Versions.Version;
 
-namespace TideStep.Core.Tests;
+namespace TideStep.Tests;
 
 /// <summary>A yardstick that shares no search code with the planner: it walks every sequence of moves, joint ones included, on a tiny estate and keeps the best.</summary>
 internal sealed class Exhaustive(EstateIndex index, Goal goal, bool joint = true)
@@ -138,7 +138,7 @@ internal sealed class Exhaustive(EstateIndex index, Goal goal, bool joint = true
         foreach (var item in goal.Items)
         {
             var c = index.NumberOf(item.Component!);
-            var range = Versions.VersionRange.TryParse(item.Range, ProductOf(c).Scheme, out _)!;
+            var range = TideStep.Core.Versions.VersionRange.TryParse(item.Range, ProductOf(c).Scheme, out _)!;
             if (!range.Contains(state[c], ProductOf(c).IsRelease)) return null;
             cost.Add(ProductOf(c).Releases.Count(r => range.Contains(r.Version, ProductOf(c).IsRelease) && r.Version > state[c]));
         }

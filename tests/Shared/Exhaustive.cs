@@ -129,7 +129,7 @@ internal sealed class Exhaustive(EstateIndex index, Goal goal, bool joint = true
         return (a && b) || ((a || b) && Judge(p, state).Verdict <= Judge(p, _today).Verdict);
     }
 
-    private bool Allowed(Version[] state, bool ending) => index.Pairs.All(p => Inherited(p, state) || Judge(p, state).Verdict <= (ending ? Verdict.Supported : Verdict.Transitional));
+    private bool Allowed(Version[] state, bool ending) => index.Pairs.All(p => Inherited(p, state) || Judge(p, state).Verdict <= (ending ? Verdict.Supported : Verdict.Transitional) || (goal.AllowUntested && Judge(p, state).Verdict == Verdict.Untested));
 
     private List<long>? Ends(List<Step> steps, Version[] state)
     {
@@ -145,6 +145,7 @@ internal sealed class Exhaustive(EstateIndex index, Goal goal, bool joint = true
         var named = goal.Items.Select(i => index.NumberOf(i.Component!)).ToHashSet();
         long outage = 0, closing = 0, minutes = 0, after = 0, transitional = 0;
         var walked = (Version[])_today.Clone();
+        var relied = new HashSet<(EstatePair, string, string)>();
         foreach (var step in steps)
         {
             if (closing > 0) after += step.Jumps.Count;
@@ -153,7 +154,9 @@ internal sealed class Exhaustive(EstateIndex index, Goal goal, bool joint = true
             (outage, minutes) = (outage + outages, minutes + takes);
             walked = After(walked, step.Jumps);
             if (index.Pairs.Any(p => Judge(p, walked).Verdict == Verdict.Transitional)) transitional++;
+            foreach (var p in index.Pairs) if (Judge(p, walked).Verdict == Verdict.Untested && !Inherited(p, walked)) relied.Add((p, walked[p.A].Label, walked[p.B].Label));
         }
+        cost[0] = relied.Count;
         var middle = new Dictionary<string, long> { ["others"] = Enumerable.Range(0, state.Length).Count(c => !named.Contains(c) && !state[c].Equals(_today[c])), ["outage"] = outage, ["closing"] = closing, ["jumps"] = steps.Sum(s => s.Jumps.Count), ["minutes"] = minutes };
         cost.AddRange(goal.Order.Concat(GoalDocument.OrderWords).Distinct().Select(w => middle[w]));
         cost.AddRange([after, transitional]);

@@ -122,7 +122,7 @@ public sealed class ConsoleTests : IAsyncLifetime
         await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/runs/{run}");
         await page.GetByRole(AriaRole.Button, new() { Name = "Sign that it is done" }).ClickAsync(new() { Timeout = 60_000 });
         var form = page.GetByRole(AriaRole.Dialog, new() { Name = "signature" });
-        await Expect(form).ToContainTextAsync("Look at the queue of ss-rel-1.");
+        await Expect(form).ToContainTextAsync("Look at the queue of ss-rel-1.", new() { Timeout = 60_000 });
         await Expect(form.GetByRole(AriaRole.Button, new() { Name = "Sign as Wren Hale" })).ToBeDisabledAsync();
         await form.GetByLabel("What you did or saw").FillAsync("the queue is empty");
         await PictureAsync(page, "sign");
@@ -144,21 +144,21 @@ public sealed class ConsoleTests : IAsyncLifetime
         await page.GetByRole(AriaRole.Button, new() { Name = "all of them" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
         var none = page.GetByRole(AriaRole.Status, new() { Name = "no path" });
-        await Expect(none).ToContainTextAsync("There is no path.");
+        await Expect(none).ToContainTextAsync("There is no path.", new() { Timeout = 60_000 });
         await Expect(none).ToContainTextAsync("seat-map-south");
         await PictureAsync(page, "plans-none");
         await page.GetByLabel("Pairs that nobody has tested").CheckAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" })).ToContainTextAsync("moves");
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" })).ToContainTextAsync("moves", new() { Timeout = 60_000 });
         await page.GetByText("components move that the goal does not name").ClickAsync();
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" })).ToContainTextAsync("os-south");
         await PictureAsync(page, "plans-path");
         await page.GetByRole(AriaRole.Button, new() { Name = "Make the plan" }).ClickAsync();
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" })).ToContainTextAsync("tickets-south wave 1 of 3");
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" })).ToContainTextAsync("tickets-south wave 1 of 3", new() { Timeout = 60_000 });
         await page.GetByLabel("earlier plan").SelectOptionAsync(new SelectOptionValue { Index = 1 });
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "comparison" })).ToContainTextAsync("does not make the move gates 6.3 to 7.1");
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "comparison" })).ToContainTextAsync("does not make the move gates 6.3 to 7.1", new() { Timeout = 60_000 });
         await page.GetByRole(AriaRole.Button, new() { Name = "Open a run of it" }).ClickAsync();
-        await Expect(page.GetByTestId("status")).ToHaveTextAsync("ready");
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("ready", Patient);
     }
 
     [Fact]
@@ -168,7 +168,7 @@ public sealed class ConsoleTests : IAsyncLifetime
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/plans/{plan["digest"]}");
         var strip = page.GetByRole(AriaRole.Figure);
-        await Expect(strip).ToContainTextAsync("move 1: relay-south 3.1 to 3.2");
+        await Expect(strip).ToContainTextAsync("move 1: relay-south 3.1 to 3.2", new() { Timeout = 60_000 });
         await page.GetByRole(AriaRole.Img, new() { Name = "move 1: relay-south" }).FocusAsync();
         await page.Keyboard.PressAsync("ArrowRight");
         await page.Keyboard.PressAsync("ArrowRight");
@@ -186,7 +186,7 @@ public sealed class ConsoleTests : IAsyncLifetime
         await page.GetByRole(AriaRole.Link, new() { Name = "Catalogue" }).ClickAsync();
         await page.GetByLabel("Product").SelectOptionAsync("curlew");
         var matrix = page.GetByRole(AriaRole.Application);
-        await Expect(matrix).ToHaveAttributeAsync("aria-label", "curlew depends on dunlin, 4 by 2 releases");
+        await Expect(matrix).ToHaveAttributeAsync("aria-label", "curlew depends on dunlin, 4 by 2 releases", new() { Timeout = 60_000 });
         await matrix.FocusAsync();
         await Expect(page.GetByRole(AriaRole.Figure)).ToContainTextAsync("curlew 7.2 with dunlin 8.4: supported by curlew#2, Curlew 7.2 notes");
         await Expect(page.GetByRole(AriaRole.Figure)).ToContainTextAsync("After the newest plan: tickets-north with ledger-north");

@@ -35,4 +35,19 @@ public sealed class PathPropertyTests
         Assert.True(found > 100, $"only {found} of 400 estates had a path");
         Assert.True(joint > 5, $"only {joint} of 400 paths had a joint move");
     }
+
+    [Fact]
+    public void Where_untested_pairs_may_be_relied_on_the_fewest_are()
+    {
+        var relying = 0;
+        Estates.Sample(pair =>
+        {
+            var request = pair.Fleet.Request(pair.Goal + "\nallow-untested: all") with { Joint = false };
+            var expected = Exhaustive.Best(request.Index, request.Goal, joint: false);
+            var answer = Fleet.Good(Core.Paths.PathFinder.Find(request));
+            Assert.Equal(expected?.Path, answer.Found ? string.Join(" ", answer.Moves.Select(m => $"{m.Written}/{m.Method}.{m.Jump.Id}")) : null);
+            if (answer.Found && answer.Criteria.Length > 0 && answer.Criteria[0].Value > 0) Interlocked.Increment(ref relying);
+        }, iter: 500);
+        Assert.True(relying > 3, $"only {relying} paths relied on an untested pair");
+    }
 }

@@ -20,7 +20,7 @@ export function StripChart({ strip }: { strip: Strip }) {
   const x = (minute: number) => left + (minute / Math.max(strip.total, 1)) * (width - left - right);
   const shown = strip.steps[Math.min(at, strip.steps.length - 1)];
   const tell = (s: Step) =>
-    `move ${String(s.move)}: ${s.component} ${s.from} to ${s.to}, ${words(s.method)}, ${span(s.length * 60)} from ${span(s.start * 60)} on${s.out.length > 0 ? `; out: ${s.out.join(', ')}` : ''}${s.note ? `; ${s.note}` : ''}`;
+    `move ${String(s.move)}: ${s.component} ${s.from} to ${s.to}, ${s.method}, ${span(s.length * 60)} from ${span(s.start * 60)} on${s.out.length > 0 ? `; out: ${s.out.join(', ')}` : ''}${s.note ? `; ${s.note}` : ''}`;
   const hours = Array.from({ length: Math.floor(strip.total / 60) + 1 }, (_, i) => i * 60);
   return (
     <figure className="strip">
@@ -95,7 +95,7 @@ export function StripChart({ strip }: { strip: Strip }) {
                     )}
                     {x(s.start + s.length) - x(s.start) > 52 && (
                       <text x={x(s.start) + 2} y={base + low + 14} className="method">
-                        {words(s.method)}
+                        {s.method}
                       </text>
                     )}
                     <line x1={x(s.start + s.length)} x2={x(after)} y1={level(i + 1)} y2={level(i + 1)} className="water" />

@@ -184,7 +184,7 @@ public sealed class ConsoleTests : IAsyncLifetime
         await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"));
         var page = await EnterAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Catalogue" }).ClickAsync();
-        await page.GetByLabel("Product").SelectOptionAsync("curlew");
+        await page.GetByLabel("product", new() { Exact = true }).SelectOptionAsync("curlew");
         var matrix = page.GetByRole(AriaRole.Application);
         await Expect(matrix).ToHaveAttributeAsync("aria-label", "curlew depends on dunlin, 4 by 2 releases", new() { Timeout = 60_000 });
         await matrix.FocusAsync();

@@ -39,6 +39,7 @@ export function CataloguePage() {
         <label>
           Product{' '}
           <select
+            aria-label="product"
             value={product?.id ?? ''}
             onChange={(e) => {
               setChosen(e.target.value);

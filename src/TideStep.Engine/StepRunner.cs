@@ -14,6 +14,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private static readonly TimeSpan StartWithin = TimeSpan.FromSeconds(60);
     /// <summary>How long a call may stay with the far side for an attempt's end.</summary>
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(1);
+    /// <summary>How long a command that was stopped may take to end before that needs a decision.</summary>
+    private static readonly TimeSpan StopWithin = TimeSpan.FromMinutes(2);
     private const int UnheardTries = 20;
     private const int TailLength = 2000;
 
@@ -148,7 +150,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var connector = context.Reader.ConnectorOf(node);
         var limit = context.Time.GetTimestamp();
         var overdue = attempt.Overdue;
-        var (unknown, stopped) = (0, false);
+        var (unknown, stopped, asked) = (0, false, 0L);
         while (true)
         {
             var (reading, first) = (told, told is not null);
@@ -184,7 +186,12 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 if (step.MayStop) await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StopAsked(step.Id, attempt.Id));
                 else await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue: no end after {Core.Documents.Durations.Write(step.Limit)}; it is still followed"));
             }
-            if (overdue && step.MayStop && !stopped) stopped = await StopOverdueAsync(step, attempt.Id, ct);
+            if (overdue && step.MayStop && !stopped && (stopped = await StopOverdueAsync(step, attempt.Id, ct))) asked = context.Time.GetTimestamp();
+            if (asked != 0 && context.Time.GetElapsedTime(asked) > context.Settings.RealLimit(StopWithin))
+            {
+                asked = 0;
+                await log.AppendAsync(new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue and did not end when it was stopped; it is still followed"));
+            }
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
     }

@@ -31,6 +31,9 @@ internal sealed class FarSide : IConnector
     /// <summary>The exit status of an action; 0 unless a test says otherwise. Null hangs.</summary>
     public Func<string, FarAction, int?> Outcome { get; set; } = (_, _) => 0;
 
+    /// <summary>Whether a command ends when it is stopped.</summary>
+    public bool HeedsStop { get; set; } = true;
+
     /// <summary>The highest number of members that were stopped at one time.</summary>
     public int MostStopped { get; private set; }
 
@@ -112,7 +115,7 @@ internal sealed class FarSide : IConnector
         lock (_gate)
         {
             var its = Of(node.Id);
-            if (its.Attempts.TryGetValue(attempt, out var known) && known.Phase == AttemptPhase.Running) its.Attempts[attempt] = (AttemptPhase.Ended, 143, "stopped");
+            if (its.Attempts.TryGetValue(attempt, out var known) && known.Phase == AttemptPhase.Running && HeedsStop) its.Attempts[attempt] = (AttemptPhase.Ended, 143, "stopped");
         }
     }
 

@@ -133,6 +133,16 @@ public sealed class TroubleTests
     }
 
     [Fact]
+    public async Task A_command_that_does_not_end_when_it_is_stopped_needs_a_decision_and_is_still_followed()
+    {
+        var carriage = Stoppable();
+        carriage.Far.HeedsStop = false;
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        Assert.Contains("did not end when it was stopped; it is still followed", await HaltOf(carriage));
+        Assert.True(carriage.State.OpenAttempts.Any());
+    }
+
+    [Fact]
     public async Task A_node_that_can_not_be_asked_to_stop_a_command_is_asked_again()
     {
         var carriage = Stoppable();

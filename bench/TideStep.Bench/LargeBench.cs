@@ -37,7 +37,7 @@ internal static class LargeBench
         {
             var (index, goal) = LargeEstate.Read(texts);
             var began = Stopwatch.GetTimestamp();
-            answer = PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23), Methods: PlanMaker.Methods, Joint: false)).Value!;
+            answer = PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23))).Value!;
             var path = Stopwatch.GetElapsedTime(began).TotalSeconds;
             began = Stopwatch.GetTimestamp();
             var plan = PlanMaker.Make(index, answer, "e", "c");

@@ -6,6 +6,7 @@ using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Paths;
 using TideStep.Core.Plans;
+using TideStep.Core.Returns;
 using TideStep.Storage;
 
 namespace TideStep.Engine;
@@ -158,7 +159,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         if (!goal.Ok) return (null, new Checked<PathAnswer>(null, goal.Problems));
         if (await IndexAsync(ct) is not { } index) return (null, new Checked<PathAnswer>(null, [NoEstate]));
         var day = goal.Value!.Day ?? DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(time.GetUtcNow(), TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone)).DateTime);
-        return (index, forPlan ? PathFinder.Find(new PathRequest(index, goal.Value, day, PlanMaker.Methods, Joint: false)) : PathFinder.FindWithAlternatives(new PathRequest(index, goal.Value, day)));
+        return (index, forPlan ? PathFinder.Find(new PathRequest(index, goal.Value, day)) : PathFinder.FindWithAlternatives(new PathRequest(index, goal.Value, day)));
     }
 
     public static readonly Problem NoEstate = new("no estate has been imported", null, "Run: tidestep estate import FILE...");
@@ -175,6 +176,14 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         var plan = PlanMaker.Make(index, path, estate, catalogue);
         if (plan.Ok) await store.SavePlanAsync(new StoredPlan(plan.Value!.Digest, index.Estate.Id, plan.Value.Kind, Json.Canonical(plan.Value), time.GetUtcNow(), by), ct);
         return (plan, path);
+    }
+
+    /// <summary>The return path of a kept plan once its parts up to one are done, all of them where none is named.</summary>
+    public async Task<Checked<PathAnswer>> ReturnPathAsync(string digest, int? after, int move, CancellationToken ct)
+    {
+        if (await FindPlanAsync(digest, ct) is not { } plan) return new Checked<PathAnswer>(null, [new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")]);
+        if (await IndexAsync(ct) is not { } index) return new Checked<PathAnswer>(null, [NoEstate]);
+        return ReturnPlanner.PathFrom(index, plan, after ?? plan.Blocks.Length, move);
     }
 
     /// <summary>A kept plan by its digest, or the beginning of one that only one plan has.</summary>

@@ -4,7 +4,12 @@ namespace TideStep.Tests;
 internal static class TinyEstates
 {
     /// <summary>The estate and the goal of a seed.</summary>
-    public static (Fleet Fleet, string Goal) Build(int seed)
+    public static (Fleet Fleet, string Goal) Build(int seed) => Build(seed, null);
+
+    /// <summary>The same with steps that a plan can list, jumps down and rollback points for some of the jumps.</summary>
+    public static (Fleet Fleet, string Goal) WithWaysBack(int seed) => Build(seed, new Random(seed + 1));
+
+    private static (Fleet Fleet, string Goal) Build(int seed, Random? back)
     {
         var random = new Random(seed);
         var count = random.Next(2, 5);
@@ -16,7 +21,7 @@ internal static class TinyEstates
             fleet.Node($"n{c}x[1-{members}]");
             var relations = Enumerable.Range(0, c).Where(_ => random.Next(3) > 0).Select(o => $"c{o}").ToArray();
             fleet.With($"c{c}", $"p{c}", "1", $"\"n{c}x[1-{members}]\"", relations.Length > 0 ? $"depends-on: [{string.Join(", ", relations)}]" : "");
-            fleet.Product($"p{c}", Catalogue(random, c, releases));
+            fleet.Product($"p{c}", Catalogue(random, c, releases, back));
         }
         var goals = Enumerable.Range(0, count).Where(c => c == 0 || random.Next(2) == 0).OrderBy(_ => random.Next()).Select(c => $"{{component: c{c}, to: \">={random.Next(1, releases[c] + 1)}\"}}");
         string[] words = ["others", "outage", "closing", "jumps", "minutes"];
@@ -24,9 +29,9 @@ internal static class TinyEstates
         return (fleet, $"goal: [{string.Join(", ", goals)}]{order}");
     }
 
-    private static string Catalogue(Random random, int c, int[] releases)
+    private static string Catalogue(Random random, int c, int[] releases, Random? back)
     {
-        var text = "releases: {" + string.Join(", ", Enumerable.Range(1, releases[c]).Select(r => $"\"{r}\": {{}}")) + "}\nsteps: {convert: {do: {command: [x]}}}\njumps:\n";
+        var text = "releases: {" + string.Join(", ", Enumerable.Range(1, releases[c]).Select(r => $"\"{r}\": {{}}")) + "}\nsteps: {convert: {do: {command: [x]}}, put: {do: {command: [y]}}, save: {do: {capture: save}}, load: {do: {command: [z]}, takes: 3 min}}\nroutines: {restore: {save: [load]}}\njumps:\n";
         for (var from = 1; from <= releases[c]; from++)
             for (var to = from + 1; to <= releases[c]; to++)
             {
@@ -35,7 +40,8 @@ internal static class TinyEstates
                 var closes = random.Next(4) == 0 ? ", closes: convert, after-all: [convert]" : "";
                 var requires = c > 0 && random.Next(4) == 0 ? $", requires: [{{product: p{random.Next(c)}, range: \">={random.Next(1, 3)}\"}}]" : "";
                 var together = random.Next(8) == 0 ? $", together: [{{product: p{(c + random.Next(1, releases.Length)) % releases.Length}, range: \">={random.Next(1, 4)}\"}}]" : "";
-                text += $"  j{from}-{to}: {{from: \"={from}\", to: \"{to}\", methods: {{{(random.Next(5) switch { < 3 and var one => methods[one], 3 => $"{methods[0]}, {methods[1]}", _ => string.Join(", ", methods) })}}}{closes}{requires}{together}}}\n";
+                text += $"  j{from}-{to}: {{from: \"={from}\", to: \"{to}\", methods: {{{(random.Next(5) switch { < 3 and var one => methods[one], 3 => $"{methods[0]}, {methods[1]}", _ => string.Join(", ", methods) })}}}{closes}{requires}{together}{(back is null ? "" : ", change: [put]" + (back.Next(3) == 0 ? $", points: [{{capture: save, while: {(back.Next(2) == 0 ? "serving" : "stopped")}}}]" : ""))}}}\n";
+                if (back?.Next(3) > 0) text += $"  b{to}-{from}: {{from: \"={to}\", to: \"{from}\", down: true, methods: {{{methods[back.Next(2)]}}}, change: [put]}}\n";
             }
         text += "rules:\n";
         for (var o = 0; o < c; o++)

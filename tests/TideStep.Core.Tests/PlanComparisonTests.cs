@@ -12,7 +12,7 @@ public sealed class PlanComparisonTests
         var fleet = new Fleet().Node("a[1-4]").With("app", "engine", "1", "\"a[1-4]\"", component);
         if (windows.Length > 0) fleet.Windows(windows);
         fleet.Product("engine", $"releases: {{\"1\": {{}}, \"2\": {{}}, \"3\": {{}}}}\njumps:\n  to-2: {{from: \"=1\", to: \"2\", methods: {{{methods}}}, change: {change}{more}}}\n  to-3: {{from: \"=1\", to: \"3\", methods: {{{methods}}}, change: {change}}}\n{Steps}");
-        var request = fleet.Request($"goal: [{{component: app, exactly: {to}}}]") with { Methods = PlanMaker.Methods, Joint = false };
+        var request = fleet.Request($"goal: [{{component: app, exactly: {to}}}]");
         return Fleet.Good(PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), revision, "c"));
     }
 

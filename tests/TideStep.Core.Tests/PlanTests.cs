@@ -30,7 +30,7 @@ public sealed class PlanTests
 
     private static Plan Of(Fleet fleet, string goal = "goal: [{component: app, to: 2}]")
     {
-        var request = fleet.Request(goal) with { Methods = PlanMaker.Methods, Joint = false };
+        var request = fleet.Request(goal);
         return Fleet.Good(PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), "e", "c"));
     }
 
@@ -169,10 +169,10 @@ public sealed class PlanTests
     private static Checked<Plan> Return(Fleet fleet, int blocks) => ReturnPlanner.Make(fleet.Index(), "r", After(Of(fleet), blocks), 1, "e", "c");
 
     [Fact]
-    public void A_return_touches_only_what_was_changed_and_the_last_first()
+    public void A_return_touches_only_what_was_changed_in_waves_of_its_own()
     {
         var plan = Fleet.Good(Return(Three(Rolling, Down), 2));
-        Assert.Equal(["app/a2", "app/a1"], plan.Blocks.Select(b => b.Lanes[0].Subject));
+        Assert.Equal(["app/a1", "app/a2"], plan.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject));
         Assert.All(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Do).OfType<InstallAction>(), i => Assert.Equal("1", i.Version));
     }
 
@@ -183,6 +183,57 @@ public sealed class PlanTests
         var restore = Assert.Single(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps), s => s.Name == "back");
         Assert.Equal(["bring-back", "/points/app-a1-m1-save"], ((CommandAction)restore.Do).Arguments);
         Assert.Contains("is lost", Assert.Single(plan.Notes));
+    }
+
+    [Fact]
+    public void A_joint_move_is_one_outage_in_which_what_others_need_is_changed_first()
+    {
+        const string offline = "methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]";
+        var fleet = Three(offline + ", together: [{product: web, range: \">=2\"}]").Node("b1").With("front", "web", "1", "b1", "depends-on: [app]").Product("web", Engine(offline + ", together: [{product: engine, range: \">=2\"}]"));
+        var plan = Of(fleet);
+        var move = Assert.Single(plan.Moves);
+        Assert.Equal(["app", "front"], move.Jumps.Select(j => j.Component));
+        Assert.Equal("app 1 to 2 with front 1 to 2", move.Words);
+        Assert.Equal(["stop front", "stop app", "app to 2, out of service", "front to 2, out of service", "start app", "start front", "every member of app runs 2", "every member of front runs 2"], plan.Blocks.Select(b => b.Title));
+        Assert.All(plan.Blocks.Where(b => b.Phase == Phase.Roll), b => Assert.Equal(["app", "front"], b.ComponentsOut));
+        // The longest settle time is shared, and begins when the last of what moved is back.
+        Assert.Equal([TimeSpan.Zero, TimeSpan.FromMinutes(1)], plan.Blocks.Where(b => b.Phase == Phase.Resume).Select(b => b.Settle));
+    }
+
+    [Fact]
+    public void Closing_work_between_two_jumps_of_one_outage_finds_the_component_up_by_itself()
+    {
+        const string offline = "methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]";
+        var fleet = new Fleet().Node("a1").Node("b1").With("app", "engine", "1", "a1").With("front", "web", "1", "b1", "depends-on: [app]")
+            .Product("engine", $"releases: {{\"1\": {{}}, \"2\": {{}}, \"3\": {{}}}}\njumps:\n  to-2: {{from: \"=1\", to: \"2\", {offline}, after-all: [convert]}}\n  to-3: {{from: \"=2\", to: \"3\", {offline}}}\nrules:\n- {{this: \"=1\", serves: web, at: \"=1\", verdict: supported}}\n- {{this: \"=3\", serves: web, at: \"=2\", verdict: supported}}\n{Steps}")
+            .Product("web", Engine(offline));
+        var titles = Of(fleet, "goal: [{component: app, to: 3}]").Blocks.Select(b => b.Title).ToList();
+        Assert.Equal(["app to 2, out of service", "start app 2 by itself", "closing work of app 2", "stop app 2 again", "app to 3, out of service", "front to 2, out of service"], titles.Skip(2).Take(6));
+    }
+
+    private const string Replacing = "methods: {replace: {member: 5 min, settle: 2 min}}, change: [put]";
+
+    private static Fleet Replaced(string spares) => new Fleet().Node("a[1-3]").Node("s[1-2]").With("app", "engine", "1", "\"a[1-3]\"", $"guard: {{keep: 3}}, spares: {spares}")
+        .Product("engine", Engine(Replacing, steps: Steps.Replace("routines: {", "routines: {join: [look], retire: [stop], ")));
+
+    [Fact]
+    public void A_replaced_member_leaves_after_another_joined_and_its_node_serves_the_next()
+    {
+        var plan = Of(Replaced("[s1]"));
+        Assert.Equal(["app/s1", "app/a1", "app/a1", "app/a2", "app/a2", "app/a3"], plan.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject));
+        Assert.Equal(["put", "look", "in-step"], Names(plan.Blocks[0]));
+        Assert.Equal(["stop", "stop"], Names(plan.Blocks[1]));
+        Assert.Equal(["app/a1", "app/a2", "app/s1"], plan.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject));
+        Assert.Contains(plan.Notes, n => n.Contains("runs on a1, a2, s1; a3 are free", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void As_many_are_replaced_at_once_as_there_are_spares_and_without_their_names_there_is_no_plan()
+    {
+        Assert.Equal(4, Of(Replaced("[s1, s2]")).Blocks.Count(b => b.Phase == Phase.Roll));
+        var request = Replaced("1").Request("goal: [{component: app, to: 2}]");
+        var problem = Assert.Single(PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), "e", "c").Problems);
+        Assert.Contains("spare nodes are not named", problem.What);
     }
 
     [Fact]

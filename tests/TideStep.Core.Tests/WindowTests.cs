@@ -20,7 +20,7 @@ public sealed class WindowTests
 
     private static Checked<Plan> Try(Fleet fleet, string goal = "goal: [{component: app, to: 2}, {component: base, to: 2}]")
     {
-        var request = fleet.Request(goal) with { Methods = PlanMaker.Methods, Joint = false };
+        var request = fleet.Request(goal);
         return PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), "e", "c");
     }
 

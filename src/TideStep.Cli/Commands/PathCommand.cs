@@ -31,14 +31,14 @@ public static class PathCommand
             var answer = await client.PostAsync("/api/paths", new { goal = text, name = result.GetValue(GoalFile) }, ct);
             return Show(answer.Deserialize<PathView>(Json.Options)!, output, result.GetValue(EachPair));
         }
-        var (index, found) = OnFiles(result, default);
+        var (index, found) = OnFiles(result, forPlan: false);
         var status = Show(PathView.Of(found), output, result.GetValue(EachPair));
         if (result.GetValue(Rules) && output.ForPeople) Relied(new PathRequest(index, Files.Goal(result.GetValue(GoalFile)!), found.Day), found, output);
         return status;
     }, GoalFile, Estate, Readings, Catalogue, Day, EachPair, Rules);
 
     /// <summary>Finds the path from the files named by the shared options.</summary>
-    internal static (EstateIndex Index, PathAnswer Answer) OnFiles(ParseResult result, System.Collections.Immutable.ImmutableArray<Core.Catalogue.Method> methods)
+    internal static (EstateIndex Index, PathAnswer Answer) OnFiles(ParseResult result, bool forPlan)
     {
         var missing = new[] { (result.GetValue(Readings), "--readings"), (result.GetValue(Catalogue), "--catalogue") }.Where(o => o.Item1 is null).Select(o => new Problem($"{o.Item2} is missing", null, "Files need --estate, --readings and --catalogue together.")).ToList();
         if (missing.Count > 0) throw new MisusedException(missing);
@@ -46,7 +46,7 @@ public static class PathCommand
         var goal = Files.Goal(result.GetValue(GoalFile)!);
         var day = goal.Day ?? DateOnly.FromDateTime(DateTime.Now);
         if (result.GetValue(Day) is { } written && !DateOnly.TryParse(written, System.Globalization.CultureInfo.InvariantCulture, out day)) throw new MisusedException([new Problem($"'{written}' is no day", null, "Write it like 2026-11-23.")]);
-        var answer = methods.IsDefaultOrEmpty ? PathFinder.FindWithAlternatives(new PathRequest(index, goal, day)) : PathFinder.Find(new PathRequest(index, goal, day, methods, Joint: false));
+        var answer = forPlan ? PathFinder.Find(new PathRequest(index, goal, day)) : PathFinder.FindWithAlternatives(new PathRequest(index, goal, day));
         return answer.Ok ? (index, answer.Value!) : throw new MisusedException(answer.Problems);
     }
 
@@ -56,7 +56,7 @@ public static class PathCommand
 
     internal static string GoalPath(ParseResult result) => result.GetValue(GoalFile)!;
 
-    private static int Show(PathView path, Output output, bool pairs)
+    internal static int Show(PathView path, Output output, bool pairs)
     {
         output.Write(path, () =>
         {
@@ -75,7 +75,7 @@ public static class PathCommand
                 string.Join(", ", m.Out) + (m.Transitional.IsEmpty ? "" : (m.Out.IsEmpty ? "" : "; ") + string.Join(", ", m.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}"))),
             }));
             output.Line();
-            output.Line($"{path.Moves.Length} moves, {path.Moves.Sum(m => m.Minutes):0.#} minutes, {path.Moves.Sum(m => m.OutageMinutes):0.#} outage minutes; {(path.Proved ? "proved best" : "not proved: the search was cut off")} on {path.Day:yyyy-MM-dd}");
+            output.Line($"{path.Moves.Length} {(path.Moves.Length == 1 ? "move" : "moves")}, {path.Moves.Sum(m => m.Minutes):0.#} minutes, {path.Moves.Sum(m => m.OutageMinutes):0.#} outage minutes; {(path.Proved ? "proved best" : "not proved: the search was cut off")} on {path.Day:yyyy-MM-dd}");
             foreach (var other in path.Alternatives) output.Line($"beside it: with '{other.First}' first, {string.Join("; ", other.Differences)}{(other.Moves.SequenceEqual(path.Moves.Select(m => m.Written)) ? "" : ": " + string.Join(" ", other.Moves))}");
             foreach (var driven in path.Driven) output.Line($"{driven.Component} moves as well: {(driven.Because.IsEmpty ? "so the path is better by the criteria" : driven.Because[0])}");
             if (pairs) Pairs(path, output);

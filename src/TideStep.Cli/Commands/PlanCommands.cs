@@ -38,6 +38,17 @@ public static class PlanCommands
             var kept = await client.GetAsync<Kept>($"/api/plans/{Uri.EscapeDataString(result.GetValue(digest)!)}", ct);
             return Show(kept.Digest, kept.Plan, output, result.GetValue(steps));
         }, digest, steps));
+        var after = new Option<int?>("--after") { Description = "the part of the plan after which it returns; all of it if not given" };
+        var move = new Option<int?>("--to-move") { Description = "return only to the beginning of this move" };
+        var which = new Argument<string?>("digest") { Description = "the plan's digest, or its beginning; not with files", DefaultValueFactory = _ => null };
+        plan.Subcommands.Add(context.Command("return", "The best return path from a part of a plan, with what it takes and loses", async (result, output, ct) =>
+        {
+            if (PathCommand.OnFiles(result)) return ReturnOnFiles(result, output, result.GetValue(after), result.GetValue(move) ?? 1);
+            using var client = Profile.Connect(result.GetValue(context.Server));
+            if (result.GetValue(which) is not { } named) throw new MisusedException([new Problem("no plan is named", null, "Name one by its digest, see 'tidestep plan list', or give the files it is made from.")]);
+            var query = string.Join('&', new[] { result.GetValue(after) is { } part ? $"after={part}" : "", result.GetValue(move) is { } to ? $"move={to}" : "" }.Where(q => q.Length > 0));
+            return PathCommand.Show(await client.GetAsync<Core.Paths.PathView>($"/api/plans/{Uri.EscapeDataString(named)}/return?{query}", ct), output, false);
+        }, [which, after, move, .. PathCommand.FileOptions]));
         var (earlier, later) = (new Argument<string>("earlier") { Description = "a plan's digest, or a file with one as 'plan make --format json' writes it" }, new Argument<string>("later") { Description = "the plan to compare with it" });
         plan.Subcommands.Add(context.Command("compare", "What a plan does otherwise than an earlier one", async (result, output, ct) =>
         {
@@ -71,7 +82,7 @@ public static class PlanCommands
 
     private static int MakeOnFiles(ParseResult result, Output output, bool steps)
     {
-        var (index, path) = PathCommand.OnFiles(result, PlanMaker.Methods);
+        var (index, path) = PathCommand.OnFiles(result, forPlan: true);
         if (!path.Found || path.AlreadyMet)
         {
             output.Line(path.Found ? "The goal is met already; there is nothing to do." : "There is no path, so there is no plan; 'tidestep path' says why.");
@@ -79,6 +90,15 @@ public static class PlanCommands
         }
         var plan = PlanMaker.Make(index, path, "files", "files");
         return plan.Ok ? Show(plan.Value!.Digest, plan.Value, output, steps) : throw new MisusedException(plan.Problems);
+    }
+
+    private static int ReturnOnFiles(ParseResult result, Output output, int? after, int move)
+    {
+        var (index, path) = PathCommand.OnFiles(result, forPlan: true);
+        var plan = path is { Found: true, AlreadyMet: false } ? PlanMaker.Make(index, path, "files", "files") : throw new MisusedException([new Problem("there is no plan to return from", null, "'tidestep path' says why.")]);
+        if (!plan.Ok) throw new MisusedException(plan.Problems);
+        var back = Core.Returns.ReturnPlanner.PathFrom(index, plan.Value!, after ?? plan.Value!.Blocks.Length, move);
+        return back.Ok ? PathCommand.Show(Core.Paths.PathView.Of(back.Value!), output, false) : throw new MisusedException(back.Problems);
     }
 
     internal static string Short(string digest) => digest.StartsWith("sha256:", StringComparison.Ordinal) ? digest[7..17] : digest;
@@ -90,7 +110,7 @@ public static class PlanCommands
             output.Heading($"plan {Short(digest)}  {plan.Kind} of {plan.Estate}, {Durations.Write(plan.Expected)}");
             foreach (var goal in plan.Goal) output.Line($"  goal: {goal}");
             output.Line();
-            output.Table(["move", "component", "from", "to", "method", "waves", "at least", "takes"], plan.Moves.Select(m => new[] { m.Number.ToString(), m.Component, m.From, m.To, m.Method.Word(), m.Waves.ToString(), m.WavesAtLeast.ToString(), Durations.Write(m.Takes) }));
+            output.Table(["move", "component", "from", "to", "method", "waves", "at least", "takes"], plan.Moves.Select(m => new[] { m.Number.ToString(), string.Join(" + ", m.Components), string.Join(" + ", m.Components.Select(c => m.Jumps.First(j => j.Component == c).From)), string.Join(" + ", m.Components.Select(c => m.Jumps.Last(j => j.Component == c).To)), m.Method.Word(), m.Waves.ToString(), m.WavesAtLeast.ToString(), Durations.Write(m.Takes) }));
             output.Line();
             foreach (var (window, number) in plan.Windows.Select((w, i) => (w, i + 1)))
                 output.Line($"window {number}  {window.Name}, {window.From:ddd yyyy-MM-dd HH:mm zzz} to {window.To:HH:mm}: {(window.FirstMove == window.LastMove ? $"move {window.FirstMove}" : $"moves {window.FirstMove} to {window.LastMove}")}, end {window.Ends:HH:mm}{(window.Rests is null ? "" : "; rests after it")}");

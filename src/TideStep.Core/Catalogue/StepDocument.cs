@@ -84,7 +84,12 @@ internal static class StepDocument
             (inStep, within) = (ExpressionText.Read(probe, "holds", required: true), probe.Duration("within") ?? within);
             probe.Close();
         }
-        var routines = new Routines(ByRole(form, "leave", roles, steps), ByRole(form, "return", roles, steps), inStep, within, ByRole(form, "restore", [.. steps.Keys], steps));
+        var routines = new Routines(ByRole(form, "leave", roles, steps), ByRole(form, "return", roles, steps), inStep, within, ByRole(form, "restore", [.. steps.Keys, "reseed"], steps))
+        {
+            Join = ByRole(form, "join", roles, steps),
+            Vote = ByRole(form, "vote", roles, steps),
+            Retire = ByRole(form, "retire", roles, steps),
+        };
         form.Close();
         return routines;
     }

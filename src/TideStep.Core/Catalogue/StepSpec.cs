@@ -56,6 +56,21 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
 public sealed record Routines(ImmutableDictionary<string, ImmutableArray<string>> Leave, ImmutableDictionary<string, ImmutableArray<string>> Return, Expression? InStep, TimeSpan InStepWithin,
     ImmutableDictionary<string, ImmutableArray<string>> Restore)
 {
+    /// <summary>How a new member joins a component that serves, and gets in step: its steps run after the change put the version there.</summary>
+    public ImmutableDictionary<string, ImmutableArray<string>> Join { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>What gives a joined member that is in step its vote.</summary>
+    public ImmutableDictionary<string, ImmutableArray<string>> Vote { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>How a member that left is given up for good.</summary>
+    public ImmutableDictionary<string, ImmutableArray<string>> Retire { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    public ImmutableArray<string> JoinOf(string? role) => Pick(Join, role);
+
+    public ImmutableArray<string> VoteOf(string? role) => Pick(Vote, role);
+
+    public ImmutableArray<string> RetireOf(string? role) => Pick(Retire, role);
+
     /// <summary>The routine that serves every role without one of its own.</summary>
     public const string AnyRole = "*";
 

@@ -30,14 +30,32 @@ internal sealed class ComponentReader(ImmutableDictionary<string, Site> sites, I
         var roles = ReadRoles(form);
         var members = ReadMembers(id, form, roles);
         var guard = ReadGuard(form, members.Length);
+        var (spares, spareNodes) = ReadSpares(form, members);
         var relations = ImmutableArray.CreateBuilder<Relation>();
         foreach (var (key, kind) in (ReadOnlySpan<(string, RelationKind)>)[("depends-on", RelationKind.DependsOn), ("stands-on", RelationKind.StandsOn), ("inside", RelationKind.Inside), ("peer", RelationKind.Peer)])
             foreach (var item in form.List(key)) relations.Add(ReadRelation(item, kind, form.What));
         var traits = form.Map("traits").ToImmutableDictionary(t => t.Key, t => t.Value is TextNode text ? text.Text : "");
         var component = new Component(id, product, site ?? SharedSite(members), platforms.GetValueOrDefault(id), members, guard, form.Word("domains", "matter", "ignored") != "ignored",
-            form.Count("canary") ?? 0, form.Count("spares", 1) ?? 1, form.Flag("carries-us"), form.Flag("pinned"), relations.ToImmutable(), traits, at);
+            form.Count("canary") ?? 0, spares, form.Flag("carries-us"), form.Flag("pinned"), relations.ToImmutable(), traits, at)
+        { SpareNodes = spareNodes };
         form.Close();
         return component;
+    }
+
+    // A number, or the nodes by name.
+    private (int Count, ImmutableArray<string> Nodes) ReadSpares(Form form, ImmutableArray<Member> members)
+    {
+        if (form.Node("spares") is TextNode { Text: var text } && int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _)) return (form.Count("spares", 1) ?? 1, []);
+        var found = new List<string>();
+        foreach (var (written, at) in form.Words("spares"))
+            foreach (var name in Expand(new TextNode(written, at), form.What))
+            {
+                if (!nodes.ContainsKey(name)) findings.Add($"{form.What}, spares: there is no node '{name}'", at, Nearest.Hint(name, nodes.Keys));
+                else if (members.Any(m => m.Node == name)) findings.Add($"{form.What}, spares: '{name}' carries a member already", at);
+                else if (found.Contains(name)) findings.Add($"{form.What}, spares: the node '{name}' is named twice", at);
+                else found.Add(name);
+            }
+        return (Math.Max(1, found.Count), [.. found]);
     }
 
     private string? SharedSite(ImmutableArray<Member> members)

@@ -45,7 +45,11 @@ public sealed record Member(string Component, string Node, string? Role)
 
 /// <summary>One product deployed for one purpose on one or more nodes.</summary>
 public sealed record Component(string Id, string Product, string? Site, string? Platform, ImmutableArray<Member> Members, Guard Guard, bool DomainsMatter, int Canary, int Spares, bool CarriesUs,
-    bool Pinned, ImmutableArray<Relation> Relations, ImmutableDictionary<string, string> Traits, Place? Place);
+    bool Pinned, ImmutableArray<Relation> Relations, ImmutableDictionary<string, string> Traits, Place? Place)
+{
+    /// <summary>Nodes that stand ready for new members, where they were named; <paramref name="Spares"/> counts them.</summary>
+    public ImmutableArray<string> SpareNodes { get; init; } = [];
+}
 
 /// <summary>Everything under care.</summary>
 public sealed record Estate(string Id, string Title, EstateClass Class, string Zone, ImmutableDictionary<string, Site> Sites, ImmutableDictionary<string, EstateNode> Nodes, ImmutableArray<Component> Components)
@@ -58,6 +62,14 @@ public sealed record Estate(string Id, string Title, EstateClass Class, string Z
     /// <summary>The component of that identifier, or null.</summary>
     public Component? Find(string id) => _byId.GetValueOrDefault(id);
 
-    /// <summary>The member of that identifier, or null.</summary>
-    public Member? FindMember(string id) => id.IndexOf('/') is > 0 and var at ? Find(id[..at])?.Members.FirstOrDefault(m => m.Id == id) : null;
+    /// <summary>The member of that identifier, or null; a spare node counts as a member to come.</summary>
+    public Member? FindMember(string id)
+    {
+        var slash = id.IndexOf('/');
+        if (slash <= 0 || Find(id[..slash]) is not { } component) return null;
+        foreach (var member in component.Members) if (member.Id == id) return member;
+        return _spares.Contains(id[(slash + 1)..]) ? new Member(component.Id, id[(slash + 1)..], null) : null;
+    }
+
+    private readonly HashSet<string> _spares = [.. Components.SelectMany(c => c.SpareNodes)];
 }

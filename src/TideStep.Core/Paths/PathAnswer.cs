@@ -50,6 +50,9 @@ public sealed record Reason(string Kind, string What, string Opens);
 public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, ImmutableArray<Move> Moves, ImmutableArray<CriterionValue> Criteria, ImmutableArray<Reason> Reasons,
     ImmutableArray<(string Component, string From, string To)> Goal, ImmutableArray<(string Component, string Version)> Nearest, ImmutableArray<string> Notes)
 {
+    /// <summary>The goal that was asked for.</summary>
+    public required Estates.Goal Asked { get; init; }
+
     /// <summary>The paths that other orders of the criteria would choose; empty where they were not asked for.</summary>
     public ImmutableArray<Alternative> Alternatives { get; init; } = [];
 
@@ -64,4 +67,14 @@ public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, Immutable
 /// <param name="Methods">The methods that may be used, all where empty.</param>
 /// <param name="StateLimit">After how many states the search is cut off.</param>
 /// <param name="Joint">Whether several jumps may be made in one outage.</param>
-public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 20_000, bool Joint = true);
+public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 20_000, bool Joint = true)
+{
+    /// <summary>The jumps of a component, where they are not those of its product; a return path has its own.</summary>
+    public Func<Estates.Component, ImmutableArray<Jump>>? Jumps { get; init; }
+
+    /// <summary>Whether the smallest set of reasons is looked for where there is no path.</summary>
+    public bool WithReasons { get; init; } = true;
+
+    /// <summary>Versions that stood together before, by component; their pairs are inherited as today's are. A return path leads to them.</summary>
+    public ImmutableDictionary<string, string>? Stood { get; init; }
+}

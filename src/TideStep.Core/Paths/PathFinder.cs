@@ -17,15 +17,15 @@ public static class PathFinder
         var notes = Notes(problem);
         if (end is null)
         {
-            var reasons = proved ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
-            if (proved && reasons.Count == 0) notes = notes.Add("no smallest set of reasons was found within the limit of the search");
-            return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes), []);
+            var reasons = proved && request.WithReasons ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
+            if (proved && request.WithReasons && reasons.Count == 0) notes = notes.Add("no smallest set of reasons was found within the limit of the search");
+            return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes) { Asked = request.Goal }, []);
         }
         var trail = PathSearch.Trail(end).ToList();
         var explanation = new PathExplanation(problem, trail);
         var moves = Moves(problem, trail, explanation);
         notes = notes.AddRange(explanation.Relied());
-        return new Checked<PathAnswer>(new PathAnswer(true, proved, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], proved ? notes : notes.Add(Gap(problem, search, end.Cost))) { Driven = explanation.Driven() }, []);
+        return new Checked<PathAnswer>(new PathAnswer(true, proved, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], proved ? notes : notes.Add(Gap(problem, search, end.Cost))) { Driven = explanation.Driven(), Asked = request.Goal }, []);
     }
 
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) Search(PathProblem problem)

@@ -52,7 +52,9 @@ internal sealed class PathProblem
         LeadsDown = new bool[n];
         Stuck = new string?[n];
         Unsettled = new Unsettled?[n];
+        Jumps = [.. Index.Components.Select(c => request.Jumps?.Invoke(c) ?? Index.Catalogue.Find(c.Product)?.Jumps ?? [])];
         for (var c = 0; c < n; c++) ReadVersions(c);
+        _stood = [.. Enumerable.Range(0, n).Select(c => request.Stood?.GetValueOrDefault(Index.Components[c].Id) is { } label && Products[c]?.Scheme.TryParse(label) is { } version ? Array.IndexOf(Versions[c], version) : -1)];
         Options = new List<Option>[n][];
         // Any restart puts what is owed into effect, so it is settled before anything else begins.
         _owing = [.. Enumerable.Range(0, n).Where(c => Unsettled[c] is { Owed: not null } && Stuck[c] is null && !pinned.Contains(c))];
@@ -65,6 +67,7 @@ internal sealed class PathProblem
     }
 
     private readonly int[] _owing;
+    private readonly int[] _stood;
     private readonly PairVerdict?[][,] _verdicts;
     private readonly (PairVerdict Verdict, bool Inherited)[][,] _judged;
     private readonly bool?[][,] _mayStand;
@@ -75,6 +78,9 @@ internal sealed class PathProblem
     public Target?[] TargetOf { get; }
     public HashSet<int> Pinned { get; }
     public Product?[] Products { get; }
+
+    /// <summary>Per component the jumps that lead on.</summary>
+    public System.Collections.Immutable.ImmutableArray<Jump>[] Jumps { get; }
 
     /// <summary>Per component the versions it may be at, ordered; found mixed, one more stands at the end for that.</summary>
     public Core.Versions.Version[][] Versions { get; }
@@ -128,11 +134,11 @@ internal sealed class PathProblem
             if (product.Scheme.TryParse(label) is { } version) { if (!running.Contains(version)) running.Add(version); }
             else Stuck[c] = $"{member.Id} runs '{label}', which is no version by the product's scheme";
         }
-        var all = product.Releases.Select(r => r.Version).Concat(product.Jumps.Select(j => j.To)).Concat(running).Concat(owed).Distinct().Order().ToList();
+        var all = product.Releases.Select(r => r.Version).Concat(Jumps[c].Select(j => j.To)).Concat(running).Concat(owed).Distinct().Order().ToList();
         Found[c] = [.. running.Select(v => all.IndexOf(v)).Order()];
         if (running.Count == 0 && idle.Count > 0) Stuck[c] ??= $"no member of {component.Id} runs; bring one into service first";
         else if (running.Count > 1 || idle.Count > 0) Unsettled[c] = new Unsettled(idle, null);
-        else if (owed.Count == 1 && product.Jumps.Any(j => j.To.Equals(owed[0]) && j.LeadsFrom(running[0], product.IsRelease))) Unsettled[c] = new Unsettled([], owed[0]);
+        else if (owed.Count == 1 && Jumps[c].Any(j => j.To.Equals(owed[0]) && j.LeadsFrom(running[0], product.IsRelease))) Unsettled[c] = new Unsettled([], owed[0]);
         else if (owed.Count > 0) Stuck[c] ??= $"a restart is owed that would put {string.Join(" and ", owed)} into effect beside {running[0]}, and no jump leads there";
         if (Unsettled[c] is not null) all.Add(running.Max()!); // the place that stands for "not settled"
         Versions[c] = [.. all];
@@ -153,7 +159,7 @@ internal sealed class PathProblem
         for (var from = 0; from < versions.Length; from++)
         {
             if (IsMixed(c, from)) { AddSettling(c, product, options[from], from, relaxed); continue; }
-            foreach (var jump in product.Jumps)
+            foreach (var jump in Jumps[c])
                 if ((!jump.Down || LeadsDown[c]) && jump.LeadsFrom(versions[from], product.IsRelease))
                     AddMethods(c, jump, from, Array.IndexOf(versions, jump.To), options[from], relaxed, null);
         }
@@ -166,12 +172,12 @@ internal sealed class PathProblem
     {
         if (Unsettled[c] is { Owed: { } due })
         {
-            foreach (var jump in product.Jumps)
+            foreach (var jump in Jumps[c])
                 if (jump.To.Equals(due) && jump.LeadsFrom(Versions[c][Found[c][0]], product.IsRelease)) AddMethods(c, jump, mixed, Array.IndexOf(Versions[c], due), into, relaxed, null);
             return;
         }
         foreach (var to in Found[c])
-            foreach (var jump in product.Jumps)
+            foreach (var jump in Jumps[c])
                 if (jump.To.Equals(Versions[c][to]) && Found[c].Where(f => f != to).All(f => jump.LeadsFrom(Versions[c][f], product.IsRelease)) && Unsettled[c]!.Idle.All(i => jump.LeadsFrom(i.Installed, product.IsRelease)))
                     AddMethods(c, jump, mixed, to, into, relaxed, [.. Index.Components[c].Members.Where(m => Index.Readings.Of(m).Running is not { } label || (product.Scheme.TryParse(label) is { } v && !v.Equals(Versions[c][to])))]);
     }
@@ -287,6 +293,7 @@ internal sealed class PathProblem
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
         var (todayA, todayB) = (Found[a].Contains(va), Found[b].Contains(vb));
         if (todayA && todayB) return true;
+        if (_stood[a] >= 0 && _stood[b] >= 0 && (va == _stood[a] || vb == _stood[b]) && verdict <= (va == _stood[a] && vb == _stood[b] ? verdict : VerdictAt(pair, _stood[a], _stood[b]).Verdict)) return true;
         if (!todayA && !todayB) return false;
         // No worse than today's: of a component found mixed the worst of today's pairs counts.
         var today = Found[a].SelectMany(x => Found[b].Select(y => VerdictAt(pair, x, y).Verdict)).Max();

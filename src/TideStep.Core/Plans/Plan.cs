@@ -50,8 +50,23 @@ public sealed record Block(int Number, int Move, Phase Phase, int Wave, string T
 /// <param name="Restore">The name of the restore routine that uses it.</param>
 public sealed record PlannedPoint(string Id, string Component, string Member, string Node, int Move, string Kind, string Version);
 
-/// <summary>One move as the plan shows it.</summary>
-public sealed record PlannedMove(int Number, string Component, string Product, string From, string To, string Jump, Method Method, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, int Waves, int WavesAtLeast, ImmutableArray<string> Transitional);
+/// <summary>One jump of a move: the component, where it goes, by which jump of the catalogue (or which restore) and method.</summary>
+public sealed record PlannedJump(string Component, string Product, string From, string To, string Jump, Method Method);
+
+/// <summary>One move as the plan shows it; component, versions, jump and method are those of its first jump.</summary>
+public sealed record PlannedMove(int Number, string Component, string Product, string From, string To, string Jump, Method Method, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, int Waves, int WavesAtLeast, ImmutableArray<string> Transitional)
+{
+    /// <summary>All jumps of the move, in the order of criterion 12; more than one in a joint move.</summary>
+    public required ImmutableArray<PlannedJump> Jumps { get; init; }
+
+    /// <summary>The components that it moves, each once.</summary>
+    [JsonIgnore]
+    public IEnumerable<string> Components => Jumps.Select(j => j.Component).Distinct();
+
+    /// <summary>The move in words: each component with where it comes from and ends.</summary>
+    [JsonIgnore]
+    public string Words => string.Join(" with ", Components.Select(c => $"{c} {Jumps.First(j => j.Component == c).From} to {Jumps.Last(j => j.Component == c).To}"));
+}
 
 /// <summary>What must still be so when the run starts; the plan is refused when it is not.</summary>
 public sealed record Premises(string EstateRevision, string CatalogueRevision, ImmutableSortedDictionary<string, string> Running);
@@ -61,6 +76,12 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
 {
     /// <summary>The windows that the plan uses, in their order; none where the estate has none.</summary>
     public ImmutableArray<PlanWindow> Windows { get; init; } = [];
+
+    /// <summary>Whether every untested pair may be relied on; the return path keeps to the same.</summary>
+    public bool AllowsUntested { get; init; }
+
+    /// <summary>The untested pairs that may be relied on by name.</summary>
+    public ImmutableArray<Estates.AllowedPair> Allowed { get; init; } = [];
 
     public const string Upgrade = "upgrade";
     public const string Return = "return";

@@ -49,7 +49,7 @@ public static class PlanComparison
         if (!mine.Where(both.Contains).SequenceEqual(theirs.Where(both.Contains))) said.Add($"goes in another order: {string.Join(", ", mine.Take(MostNamed))}{(mine.Length > MostNamed ? ", …" : "")}");
     }
 
-    private static string Written(PlannedMove move) => $"{move.Component} {move.From} to {move.To}";
+    private static string Written(PlannedMove move) => move.Words;
 
     private static TimeSpan Outage(Plan plan) => plan.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.OutageTime);
 

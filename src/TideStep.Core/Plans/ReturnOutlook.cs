@@ -1,68 +1,93 @@
+using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Estates;
 using TideStep.Core.Paths;
+using TideStep.Core.Returns;
 
 namespace TideStep.Core.Plans;
 
-/// <summary>Tells after each block of a plan whether the start can still be reached, with what loss, and how long it takes.</summary>
-internal sealed class ReturnOutlook(EstateIndex index)
+/// <summary>Tells after each block of a plan whether the start can still be reached, with what loss, and how long it takes.
+/// Where every component is led back by exactly the versions it came through, each by the way that is best for it alone, the reverse of the plan is a best return path; else the paths are searched.</summary>
+internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
 {
-    private sealed class MoveSoFar
+    /// <summary>Beyond so many components a return path that is no plain reverse is not searched for each block.</summary>
+    private const int MostSearched = 40;
+
+    private readonly Standing _standing = new(index);
+    private readonly BackFigures _figures = new(index);
+    private readonly List<ImmutableSortedDictionary<string, ComponentStanding>> _after = [];
+    private readonly List<ImmutableDictionary<string, Versions.Version>> _before = [];
+    private readonly Dictionary<string, List<Move>> _moves = [];
+    private (ImmutableSortedDictionary<string, ComponentStanding> For, ReturnPath Answer)? _last;
+    private bool _joint;
+
+    public void Begin(Move move)
     {
-        public required int Number { get; init; }
-        public required Move Move { get; init; }
-        public required Product Product { get; init; }
-        public bool Changed { get; set; }
-        public bool Served { get; set; }
-        public bool Closed { get; set; }
-        public HashSet<string> Captured { get; } = [];
-        public HashSet<string> Points { get; } = [];
-        public HashSet<string> Members { get; } = [];
+        _before.Add(_standing.Versions);
+        _joint |= move.IsJoint;
+        foreach (var component in move.Jumps.Select(j => j.Component).Distinct())
+            if (_moves.TryGetValue(component, out var known)) known.Add(move);
+            else _moves[component] = [move];
     }
-
-    private readonly List<MoveSoFar> _moves = [];
-
-    /// <summary>For each block so far how long each move would take to be led back after it; nought where its way is closed.</summary>
-    public List<IReadOnlyList<(int Move, TimeSpan Length)>> Ways { get; } = [];
-
-    public void Begin(int number, Move move, Product product) => _moves.Add(new MoveSoFar { Number = number, Move = move, Product = product });
 
     public ReturnPath After(Block block)
     {
-        var now = _moves[^1];
-        foreach (var step in block.Lanes.SelectMany(l => l.Steps))
-        {
-            if (step.Closes) now.Closed = true;
-            if (step.Point is not null) { now.Points.Add(step.Name); now.Captured.Add(step.Member); }
-            if (step.State == MemberState.Working) { now.Changed = true; now.Members.Add(step.Member); }
-        }
-        if (now.Changed && block.Phase is Phase.Roll or Phase.Resume && block.Lanes.Any(l => l.Steps.Any(s => s.State == MemberState.Verifying))) now.Served = true;
-        var ways = _moves.Where(m => m.Changed).Select(Way).ToList();
-        Ways.Add([.. _moves.Where(m => m.Changed).Zip(ways, (m, w) => (m.Number, w.Length))]);
-        if (ways.Count == 0) return new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "nothing has been changed");
-        var length = ways.Aggregate(TimeSpan.Zero, (sum, w) => sum + w.Length);
-        var worst = ways.OrderByDescending(w => w.State).First();
-        return worst with { Length = length };
+        foreach (var step in block.Lanes.SelectMany(l => l.Steps)) _standing.Take(step, block.Number);
+        _after.Add(_standing.Changed);
+        if (_standing.Changed.IsEmpty) return new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "nothing has been changed");
+        if (_last is { } last && ReferenceEquals(last.For, _standing.Changed)) return last.Answer;
+        var answer = Reckon();
+        _last = (_standing.Changed, answer);
+        return answer;
     }
 
-    private ReturnPath Way(MoveSoFar move)
+    private ReturnPath Reckon()
     {
-        var (from, to) = (move.Move.From, move.Move.To);
-        var share = move.Members.Count;
-        if (!move.Closed && move.Product.Jumps.FirstOrDefault(j => j.Down && j.To.Equals(from) && j.LeadsFrom(to, move.Product.IsRelease)) is { } back)
-            return new ReturnPath(ReturnState.Clean, Length(back, move), $"{move.Move.Component} by jump {back.Id}");
-        if (move.Points.FirstOrDefault(p => move.Product.Routines.Restore.ContainsKey(p)) is { } kind && move.Members.All(move.Captured.Contains))
+        var back = new List<(ComponentStanding Standing, ChainBack Way)>();
+        foreach (var standing in _standing.Changed.Values)
         {
-            var steps = move.Product.Routines.Restore[kind].Select(s => move.Product.Steps.TryGetValue(s, out var spec) ? spec.Expected : TimeSpan.Zero);
-            var each = steps.Aggregate(TimeSpan.Zero, (a, b) => a + b) + (move.Move.Jump.By(move.Move.Method)?.Settle ?? TimeSpan.Zero);
-            return new ReturnPath(move.Served ? ReturnState.WithLoss : ReturnState.Clean, each * share, move.Served ? $"{move.Move.Component} from {kind}: what was written since its capture is lost" : $"{move.Move.Component} from {kind}");
+            var target = _before[0][standing.Component.Id];
+            if (standing.To(target, _figures) is not { } way)
+                return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{standing.Component.Id} {standing.Now} has no way down to {target}{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} and no rollback point covers it");
+            back.Add((standing, way));
         }
-        return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{move.Move.Component} {to.Label} has no way down to {from.Label}{(move.Closed ? " after " + move.Move.Jump.Closes : "")} and no rollback point covers it");
+        if (back.All(b => IsPlainReverse(b.Standing, b.Way)) && !_joint) return Say(back.Sum(b => b.Way.Losses), back.Aggregate(TimeSpan.Zero, (sum, b) => sum + b.Way.Length), back.SelectMany(b => b.Way.Jumps.Select(j => (b.Standing.Component.Id, j.Jump))));
+        if (back.Count > MostSearched) return Say(back.Sum(b => b.Way.Losses), back.Aggregate(TimeSpan.Zero, (sum, b) => sum + b.Way.Length), back.SelectMany(b => b.Way.Jumps.Select(j => (b.Standing.Component.Id, j.Jump))));
+        var found = ReturnSearch.Find(_standing, _before[0], path.Day, path.Asked.AllowUntested, path.Asked.Allowed, withReasons: false).Value;
+        if (found is not { Found: true }) return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"no order of reverse moves leads {string.Join(", ", back.Select(b => b.Standing.Component.Id))} back through states that are allowed");
+        return Say(found.Moves.SelectMany(m => m.Jumps).Count(j => j.Jump.Closes is not null), found.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes), found.Moves.SelectMany(m => m.Jumps.Select(j => (j.Component, j.Jump))));
     }
 
-    private TimeSpan Length(Jump back, MoveSoFar move)
+    private static ReturnPath Say(int losses, TimeSpan length, IEnumerable<(string Component, Jump Jump)> taken)
     {
-        var figures = back.By(move.Move.Method) ?? back.Methods[0];
-        return figures.Method is Method.Offline or Method.SideBySide ? figures.Outage + figures.Settle : Math.Max(1, move.Members.Count) * (figures.Member + figures.Settle) / Math.Max(1, Math.Min(index.Estate.Find(move.Move.Component)!.Guard.AtOnce, move.Members.Count));
+        var jumps = taken.ToList();
+        // What costs most is said: a restore that loses writes, else the first jump.
+        var (component, jump) = jumps.FirstOrDefault(j => j.Jump.Closes is not null, jumps[0]);
+        var by = ComponentStanding.IsRestore(jump) ? $"{component} by {jump.Id}" : $"{component} by jump {jump.Id}";
+        return new ReturnPath(losses > 0 ? ReturnState.WithLoss : ReturnState.Clean, length, losses > 0 ? $"{by}: what was written since its capture is lost" : by);
+    }
+
+    // Back through the same versions, in no heavier a mixture than on the way there: then every state and mixture on it was allowed before.
+    private bool IsPlainReverse(ComponentStanding standing, ChainBack way)
+    {
+        var moves = _moves[standing.Component.Id];
+        if (way.Jumps.Length != moves.Count) return false;
+        for (var i = 0; i < way.Jumps.Length; i++)
+        {
+            var (jump, method) = way.Jumps[i];
+            var forward = moves[^(i + 1)];
+            if (!jump.To.Equals(forward.From) || !jump.Requires.IsEmpty || !jump.Together.IsEmpty) return false;
+            if (method is Method.Rolling or Method.Replace or Method.TwoSlot && forward.Method is Method.Offline or Method.SideBySide) return false;
+        }
+        return true;
+    }
+
+    /// <summary>How long it takes after a block to be led back to where the work stood before a move; closed ways count nothing.</summary>
+    public TimeSpan Back(int block, int move)
+    {
+        var sum = TimeSpan.Zero;
+        foreach (var (id, standing) in _after[block])
+            if (_before[move - 1][id] is var target && (standing.Rest is not null || !standing.Now.Equals(target)) && standing.To(target, _figures) is { } way) sum += way.Length;
+        return sum;
     }
 }

@@ -7,16 +7,19 @@ namespace TideStep.Core.Plans;
 /// back to the resting place from which the window's work began, still end inside the window.</summary>
 internal static class Schedule
 {
+    /// <summary>How long it takes after a block, by its place, to be led back to where the work stood before a move.</summary>
+    public delegate TimeSpan WayBack(int block, int move);
+
     /// <summary>What may be rested at after a move, or null where it may not.</summary>
     public delegate string? RestAfter(int move);
 
     /// <summary>The blocks with their times and the windows that they use; a finding where no window is long enough.</summary>
     /// <param name="blocks">The blocks in their order.</param>
-    /// <param name="ways">For each block how long each move made so far would take to be led back, from then.</param>
+    /// <param name="back">How long the return path takes.</param>
     /// <param name="restAfter">Where the work may pause.</param>
     /// <param name="windows">The windows, in their order.</param>
     /// <param name="findings">Where it is said why there is no schedule.</param>
-    public static (ImmutableArray<Block> Blocks, ImmutableArray<PlanWindow> Windows) Fit(IReadOnlyList<Block> blocks, IReadOnlyList<IReadOnlyList<(int Move, TimeSpan Length)>> ways, RestAfter restAfter, IEnumerable<(string Name, DateTimeOffset From, DateTimeOffset To)> windows, Findings findings)
+    public static (ImmutableArray<Block> Blocks, ImmutableArray<PlanWindow> Windows) Fit(IReadOnlyList<Block> blocks, WayBack back, RestAfter restAfter, IEnumerable<(string Name, DateTimeOffset From, DateTimeOffset To)> windows, Findings findings)
     {
         var left = new Queue<(string Name, DateTimeOffset From, DateTimeOffset To)>(windows);
         var placed = ImmutableArray.CreateBuilder<Block>();
@@ -26,13 +29,13 @@ internal static class Schedule
         foreach (var part in Parts(blocks, restAfter))
         {
             var move = blocks[part[0]].Move;
-            while (window is not { } open || Short(blocks, ways, part, at, first, open.To) is not null)
+            while (window is not { } open || Short(blocks, back, part, at, first, open.To) is not null)
             {
                 var wasEmpty = window is null || at == window.Value.From;
                 if (window is { } full && !wasEmpty) Close(full, placed, used, restAfter, first, move - 1);
                 if (!left.TryDequeue(out var next))
                 {
-                    findings.Add(wasEmpty && window is { } tried ? Say(blocks, part, Short(blocks, ways, part, tried.From, move, tried.To)!.Value, tried) : $"the windows are over before move {move}: {used.Count} of them are used",
+                    findings.Add(wasEmpty && window is { } tried ? Say(blocks, part, Short(blocks, back, part, tried.From, move, tried.To)!.Value, tried) : $"the windows are over before move {move}: {used.Count} of them are used",
                         null, "Give more or longer windows, let more members go out at once, or plan without windows.");
                     return ([], []);
                 }
@@ -41,7 +44,7 @@ internal static class Schedule
             foreach (var i in part)
             {
                 var end = at + blocks[i].Expected + blocks[i].Settle;
-                placed.Add(blocks[i] with { Begins = at, TurnBack = window.Value.To - Back(ways[i], first) });
+                placed.Add(blocks[i] with { Begins = at, TurnBack = window.Value.To - back(i, first) });
                 at = end;
             }
         }
@@ -62,17 +65,15 @@ internal static class Schedule
         }
     }
 
-    private static TimeSpan Back(IReadOnlyList<(int Move, TimeSpan Length)> ways, int first) => ways.Where(w => w.Move >= first).Aggregate(TimeSpan.Zero, (sum, w) => sum + w.Length);
-
     // By how much the first block that does not fit is too long, with the way back after it.
-    private static (int Block, TimeSpan Forward, TimeSpan Back, TimeSpan By)? Short(IReadOnlyList<Block> blocks, IReadOnlyList<IReadOnlyList<(int Move, TimeSpan Length)>> ways, List<int> part, DateTimeOffset at, int first, DateTimeOffset to)
+    private static (int Block, TimeSpan Forward, TimeSpan Back, TimeSpan By)? Short(IReadOnlyList<Block> blocks, WayBack back, List<int> part, DateTimeOffset at, int first, DateTimeOffset to)
     {
         var end = at;
         foreach (var i in part)
         {
             end += blocks[i].Expected + blocks[i].Settle;
-            var back = Back(ways[i], first);
-            if (end + back > to) return (i, end - at, back, end + back - to);
+            var length = back(i, first);
+            if (end + length > to) return (i, end - at, length, end + length - to);
         }
         return null;
     }

@@ -2,117 +2,117 @@ using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
+using TideStep.Core.Paths;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
 using TideStep.Core.Waves;
 
 namespace TideStep.Core.Returns;
 
-/// <summary>What leading one move back would take, and what it would lose.</summary>
-public sealed record WayBack(int Move, string Component, ImmutableArray<string> Members, ReturnState State, string By, DateTimeOffset? LossSince, string? Closed);
-
-/// <summary>Plans the return of a run: moves in reverse order, each by a jump downwards or by the rollback points captured (3-planning, The return path).</summary>
+/// <summary>Plans the return of a run, or of a plan from any of its rows: the best path of reverse moves, worked out like any other (3-planning, The return path).</summary>
 public static class ReturnPlanner
 {
-    /// <summary>The ways back of every move that changed something, the last move first.</summary>
-    public static ImmutableArray<WayBack> Ways(EstateIndex index, RunState state, int asFarAs = 1) =>
-        [.. state.Plan.Moves.Reverse().Where(m => m.Number >= asFarAs).Select(m => Way(index, state, m)).OfType<WayBack>()];
-
-    /// <summary>Members whose change has begun in a move, in the order of their waves.</summary>
-    private static List<string> Changed(RunState state, int move) =>
-        [.. state.Plan.Blocks.Where(b => b.Move == move).SelectMany(b => b.Lanes).Where(l => l.Steps.Any(s => s.State is MemberState.Working or MemberState.Restarting && Touched(state, s))).Select(l => l.Subject).Distinct()];
-
-    // A refused attempt never ran; anything else that was intended may have changed something.
-    private static bool Touched(RunState state, PlanStep step) => state.Of(step.Id).Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused);
-
-    private static WayBack? Way(EstateIndex index, RunState state, PlannedMove move)
+    /// <summary>The return path of a plan once its blocks up to one are done.</summary>
+    /// <param name="index">The estate as the plan found it.</param>
+    /// <param name="plan">The plan.</param>
+    /// <param name="block">The number of the last block done; 0 where none is.</param>
+    /// <param name="asFarAs">The number of the move before whose beginning it leads; 1 is the start.</param>
+    public static Checked<PathAnswer> PathFrom(EstateIndex index, Plan plan, int block, int asFarAs)
     {
-        var members = Changed(state, move.Number);
-        if (members.Count == 0) return null;
-        var product = index.Catalogue.Find(move.Product)!;
-        var (from, to) = (product.Scheme.TryParse(move.From)!, product.Scheme.TryParse(move.To)!);
-        var closedBy = state.Plan.Blocks.Where(b => b.Move == move.Number).SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Closes && Touched(state, s));
-        if (closedBy is null && product.Jumps.FirstOrDefault(j => j.Down && j.To.Equals(from) && j.LeadsFrom(to, product.IsRelease)) is { } back)
-            return new WayBack(move.Number, move.Component, [.. members], ReturnState.Clean, $"jump {back.Id}", null, null);
-        var points = members.Select(m => PointOf(state, product, move.Number, m)).ToList();
-        if (points.All(p => p is not null))
+        if (block < 0 || block > plan.Blocks.Length) return new Checked<PathAnswer>(null, [new Problem($"the plan has no part {block}", null, $"Its parts are 1 to {plan.Blocks.Length}; 0 is before the first.")]);
+        if (asFarAs < 1 || asFarAs > plan.Moves.Length) return new Checked<PathAnswer>(null, [new Problem($"the plan has no move {asFarAs}", null, $"Its moves are 1 to {plan.Moves.Length}; 1 leads back to the start.")]);
+        var standing = new Standing(AsFound(index, plan));
+        ImmutableDictionary<string, Versions.Version>? target = null;
+        foreach (var b in plan.Blocks.Take(block))
         {
-            var served = members.Any(m => state.Plan.Blocks.Where(b => b.Move == move.Number).SelectMany(b => b.Lanes).Any(l => l.Subject == m && l.Steps.Any(s => s.State == MemberState.Verifying && state.Of(s.Id).Status == StepStatus.Done)));
-            return new WayBack(move.Number, move.Component, [.. members], served ? ReturnState.WithLoss : ReturnState.Clean, $"rollback points {string.Join(", ", points.Select(p => p!.Planned.Id))}", served ? points.Min(p => p!.CapturedAt) : null, null);
+            if (b.Move >= asFarAs) target ??= standing.Versions;
+            foreach (var step in b.Lanes.SelectMany(l => l.Steps)) standing.Take(step, b.Number);
         }
-        return new WayBack(move.Number, move.Component, [.. members], ReturnState.Closed, "", null, closedBy is null ? $"{product.Id} has no jump from {to} down to {from} and no verified rollback point covers {members[points.IndexOf(null)]}" : $"the step {closedBy.Title} closed it");
+        var back = ReturnSearch.Find(standing, target ?? standing.Versions, plan.Day, plan.AllowsUntested, plan.Allowed, withReasons: true);
+        if (!back.Ok) return back;
+        // That it leads down is the point of it; what it loses has to be said.
+        var lossy = back.Value!.Moves.SelectMany(m => m.Jumps).Where(j => j.Jump.Closes is not null).Select(j => $"{j.Component}: {j.Jump.Id} loses what was written since its capture");
+        return new Checked<PathAnswer>(back.Value with { Notes = [.. lossy.DefaultIfEmpty(back.Value.Moves.IsEmpty ? "nothing has been changed" : "nothing is lost")] }, []);
     }
 
-    private static PointState? PointOf(RunState state, Product product, int move, string member) =>
-        state.Points.Values.FirstOrDefault(p => p.Planned.Move == move && p.Planned.Member == member && p.Verified is not null && product.Routines.Restore.ContainsKey(p.Planned.Kind));
-
-    /// <summary>The plan that leads back as far as the start of a move, or why it is closed.</summary>
+    /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
     public static Checked<Plan> Make(EstateIndex index, string run, RunState state, int asFarAs, string estateRevision, string catalogueRevision)
     {
-        var findings = new Findings();
-        var ways = Ways(index, state, asFarAs);
-        foreach (var way in ways) if (way.Closed is { } closed) findings.Add($"the return path of {way.Component} is closed: {closed}", null, "Stop here, or try again.");
-        var lanes = new LaneBuilder(index, findings);
-        var blocks = new List<Block>();
-        var moves = new List<PlannedMove>();
-        foreach (var way in ways)
+        if (state.Plan.Kind == Plan.Return) return new Checked<Plan>(null, [new Problem("this run is a return itself, and nothing leads a return back", null, "Try again, or stop here.")]);
+        var (standing, target) = Of(index, state, asFarAs);
+        var answer = ReturnSearch.Find(standing, target, state.Plan.Day, state.Plan.AllowsUntested, state.Plan.Allowed, withReasons: true);
+        if (!answer.Ok) return new Checked<Plan>(null, answer.Problems);
+        if (!answer.Value!.Found) return new Checked<Plan>(null, [.. Closed(state, standing, target, answer.Value)]);
+        var path = answer.Value;
+        var (findings, gone) = (new Findings(), Gone(state));
+        var now = standing.Now();
+        var maker = new MoveMaker(now, Place, gone, findings);
+        maker.BringBack(gone.Except(Handled(now, path)).ToHashSet());
+        for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
+        var moves = PlanMaker.Planned(now, path);
+        var touched = maker.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct();
+        var premises = new Premises(estateRevision, catalogueRevision, touched.Where(m => index.Estate.FindMember(m) is not null).ToImmutableSortedDictionary(m => m, _ => "any", StringComparer.Ordinal));
+        var plan = new Plan(Plan.Return, run, state.Plan.Estate, state.Plan.Day, [.. moves.Select(m => m.Words.Replace(" to ", " back to ", StringComparison.Ordinal))], premises, moves, [.. maker.Points], [.. maker.Blocks], PlanMaker.Length(maker.Blocks), [.. Losses(standing, path)])
         {
-            if (way.Closed is not null) continue;
-            var move = state.Plan.Moves[way.Move - 1];
-            moves.Add(new PlannedMove(moves.Count + 1, move.Component, move.Product, move.To, move.From, way.By, move.Method, TimeSpan.Zero, TimeSpan.Zero, move.Out, way.Members.Length, 1, []));
-            if (move.Method is Method.Offline or Method.SideBySide) Offline(index, state, move, moves.Count, lanes, blocks);
-            else Rolling(index, state, move, way, moves.Count, lanes, blocks);
-        }
-        var touched = blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct().ToHashSet();
-        var premises = new Premises(estateRevision, catalogueRevision, touched.Where(m => index.Estate.FindMember(m) is not null).ToImmutableSortedDictionary(m => m, m => "any", StringComparer.Ordinal));
-        var plan = new Plan(Plan.Return, run, state.Plan.Estate, state.Plan.Day, [.. moves.Select(m => $"{m.Component} {m.From} back to {m.To}")], premises, [.. moves], [], [.. blocks],
-            blocks.Aggregate(TimeSpan.Zero, (sum, b) => sum + b.Expected + b.Settle), [.. ways.Where(w => w.State == ReturnState.WithLoss).Select(w => $"{w.Component}: what was written since {w.LossSince:u} is lost")]);
+            AllowsUntested = state.Plan.AllowsUntested,
+            Allowed = state.Plan.Allowed,
+        };
         return new Checked<Plan>(findings.Any ? null : plan, findings.All);
+
+        RollbackPlace? Place(Jump jump, Member member) => ComponentStanding.IsRestore(jump) && standing.Changed[member.Component].PointFor(jump, member.Id) is { } point ? new RollbackPlace(point.Id, point.Kind, member.Id, point.Place, point.Version.Label) : null;
     }
 
-    private static IEnumerable<PlanStep> Back(RunState state, PlannedMove move, Member member, string scope, LaneBuilder lanes)
+    private static EstateIndex AsFound(EstateIndex index, Plan plan)
     {
-        var product = lanes.ProductOf(member);
-        var (from, to) = (product.Scheme.TryParse(move.From)!, product.Scheme.TryParse(move.To)!);
-        var closed = state.Plan.Blocks.Where(b => b.Move == move.Number).SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Any(s => s.Closes && Touched(state, s));
-        if (!closed && product.Jumps.FirstOrDefault(j => j.Down && j.To.Equals(from) && j.LeadsFrom(to, product.IsRelease)) is { } back)
-            return lanes.Steps($"{scope}/back", member, back.Change, MemberState.Working, move.To, move.From);
-        var captured = PointOf(state, product, move.Number, member.Id)!;
-        var steps = product.Routines.Restore[captured.Planned.Kind];
-        return lanes.Steps($"{scope}/restore", member, steps, MemberState.Working, move.To, move.From, new RollbackPlace(captured.Planned.Id, captured.Planned.Kind, member.Id, captured.Place, move.From));
+        var members = index.Readings.Members;
+        foreach (var (member, label) in plan.Premises.Running)
+            if (label is not ("none" or "any")) members = members.SetItem(member, (members.GetValueOrDefault(member) ?? MemberReading.None) with { Running = label, Installed = label, InService = true });
+        return new EstateIndex(index.Estate, index.Readings with { Members = members }, index.Catalogue);
     }
 
-    // Members that are out already go first: they weigh on no guard; the others follow in the reverse of their waves, one by one.
-    private static void Rolling(EstateIndex index, RunState state, PlannedMove move, WayBack way, int number, LaneBuilder lanes, List<Block> blocks)
+    // The start is what the plan found; what has begun since counts as done, for it may have changed something. A refused attempt never ran.
+    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(EstateIndex index, RunState state, int asFarAs)
     {
-        var restartsNode = index.Catalogue.Find(move.Product)!.Jumps.FirstOrDefault(j => j.Id == move.Jump)?.Restarts == RestartScope.Node;
-        var order = way.Members.Reverse().OrderBy(m => state.MemberStateOf(m) == MemberState.InService).ToList();
-        for (var i = 0; i < order.Count; i++)
+        var standing = new Standing(AsFound(index, state.Plan));
+        ImmutableDictionary<string, Versions.Version>? target = null;
+        foreach (var block in state.Plan.Blocks)
         {
-            var member = index.Estate.FindMember(order[i])!;
-            var scope = $"r{number}/w{i + 1}";
-            var also = lanes.UpperFirst(Service.OutWith(index, [(index.NumberOf(member.Component), member)], restartsNode).Where(id => id != member.Id).Select(id => index.Estate.FindMember(id)!)).ToList();
-            IEnumerable<PlanStep> steps = also.SelectMany(m => lanes.Leave(scope, m, null, null)).Concat(lanes.Leave(scope, member, move.To, move.From)).Concat(Back(state, move, member, scope, lanes))
-                .Concat(lanes.Return(scope, member, move.To, move.From)).Concat(Enumerable.Reverse(also).SelectMany(m => lanes.Return(scope, m, null, null)));
-            ImmutableArray<PlanStep> all = [.. steps];
-            blocks.Add(new Block(blocks.Count + 1, number, Phase.Roll, i + 1, $"{move.Component} back to {move.From}, {member.Node}", true, [member.Id, .. also.Select(m => m.Id)], [], [new Lane(member.Id, all)], TimeSpan.Zero,
-                all.Aggregate(TimeSpan.Zero, (sum, s) => sum + s.Expected), new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "this is the return")));
+            if (block.Move >= asFarAs) target ??= standing.Versions;
+            foreach (var step in block.Lanes.SelectMany(l => l.Steps).Where(s => Begun(state, s)))
+            {
+                var point = step.Point is { } id && state.Points.GetValueOrDefault(id) is { Verified: not null } captured ? captured : null;
+                // A point that is not verified leads nowhere.
+                standing.Take(point is null && step.Point is not null ? step with { Point = null } : step, block.Number, point is null ? null : (point.Place, point.CapturedAt));
+            }
         }
+        return (standing, target ?? standing.Versions);
     }
 
-    private static void Offline(EstateIndex index, RunState state, PlannedMove move, int number, LaneBuilder lanes, List<Block> blocks)
+    private static bool Begun(RunState state, PlanStep step) => state.Of(step.Id) is var progress && (progress.Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused) || (progress.Status == StepStatus.Done && progress.Attempts.IsEmpty));
+
+    // Members of the block at work that left and are not back.
+    private static HashSet<string> Gone(RunState state) =>
+        state.CurrentBlock == 0 ? [] : [.. state.Plan.Blocks.Where(b => b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move && b.Number <= state.CurrentBlock).SelectMany(b => b.Lanes).SelectMany(l => l.Steps)
+            .Where(s => s.State is not MemberState.InService).Select(s => s.Member).Distinct().Where(m => state.MemberStateOf(m) is { } at and not MemberState.InService)];
+
+    private static IEnumerable<string> Handled(EstateIndex index, PathAnswer path) => path.Moves.SelectMany(m => m.Waves is { } waves
+        ? waves.Waves.SelectMany(w => w.Members.Concat(w.AlsoOut))
+        : m.Out.Concat(m.Jumps.Select(j => j.Component)).Distinct().SelectMany(c => index.Estate.Find(c)!.Members)).Select(m => m.Id);
+
+    private static IEnumerable<string> Losses(Standing standing, PathAnswer path) => path.Moves.SelectMany(m => m.Jumps).Where(j => j.Jump.Closes is not null && ComponentStanding.IsRestore(j.Jump))
+        .Select(j => $"{j.Component}: what was written since {standing.Changed[j.Component].Points.Where(p => p.Version.Equals(j.To)).Min(p => p.At):u} is lost");
+
+    private static IEnumerable<Problem> Closed(RunState state, Standing standing, ImmutableDictionary<string, Versions.Version> target, PathAnswer answer)
     {
-        var changed = Changed(state, move.Number).ToHashSet();
-        void Add(Phase phase, string title, IEnumerable<Lane> what)
+        var figures = new BackFigures(standing.Now());
+        var closed = standing.Changed.Values.Where(c => target.TryGetValue(c.Component.Id, out var at) && c.To(at, figures) is null).ToList();
+        foreach (var component in closed)
         {
-            ImmutableArray<Lane> all = [.. what.Where(l => !l.Steps.IsEmpty)];
-            if (!all.IsEmpty) blocks.Add(new Block(blocks.Count + 1, number, phase, 0, title, false, [], move.Out, all, TimeSpan.Zero, all.Max(l => l.Steps.Aggregate(TimeSpan.Zero, (s, x) => s + x.Expected)), new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "this is the return")));
+            var (id, at) = (component.Component.Id, target[component.Component.Id]);
+            var by = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Closes && s.Member.StartsWith(id + "/", StringComparison.Ordinal) && Begun(state, s));
+            yield return new Problem($"the return path of {id} is closed: {(by is null ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no verified rollback point covers every member that changed" : $"the step {by.Title} closed it")}", null, "Stop here, or try again.");
         }
-        // The plan stopped what depends on the component in this order; it is stopped so again and started in reverse.
-        var order = state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase == Phase.Quiesce).Select(b => b.Lanes[0].Subject[..b.Lanes[0].Subject.IndexOf('/')]).Distinct().ToList();
-        foreach (var id in order) Add(Phase.Quiesce, $"stop {id}", index.Estate.Find(id)!.Members.Select(m => new Lane(m.Id, [.. lanes.Leave($"r{number}/quiesce", m, null, null)])));
-        Add(Phase.Roll, $"{move.Component} back to {move.From}", index.Estate.Find(move.Component)!.Members.Where(m => changed.Contains(m.Id)).Select(m => new Lane(m.Id, [.. Back(state, move, m, $"r{number}", lanes)])));
-        foreach (var id in Enumerable.Reverse(order))
-            Add(Phase.Resume, $"start {id}", index.Estate.Find(id)!.Members.Select(m => new Lane(m.Id, [.. lanes.Return($"r{number}/resume", m, move.To, id == move.Component ? move.From : null)])));
+        if (closed.Count > 0) yield break;
+        yield return new Problem("no order of reverse moves leads back through states that are allowed", string.Join("; ", answer.Reasons.Select(r => r.What)), "Stop here, or try again.");
     }
 }

@@ -79,13 +79,15 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         return state.LastAt + left * factor;
     }
 
-    private static ImmutableArray<TideView> TideOf(RunState state) => [.. state.Plan.Moves.Select(move =>
+    private static ImmutableArray<TideView> TideOf(RunState state) => [.. state.Plan.Moves.SelectMany(move => move.Components.Select(component =>
     {
-        var members = state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase == Phase.Roll).SelectMany(b => b.Lanes).Select(l => l.Subject).Distinct().ToList();
-        var arrived = members.Count(m => state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase is Phase.Roll or Phase.Resume).SelectMany(b => b.Lanes).Where(l => l.Subject == m).SelectMany(l => l.Steps).Where(s => s.Member == m) is var steps
-            && steps.Any() && steps.All(s => state.Of(s.Id).Status == StepStatus.Done));
-        return new TideView(move.Component, move.From, move.To, members.Count - arrived, arrived);
-    })];
+        var lanes = state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase is Phase.Roll or Phase.Resume).SelectMany(b => b.Lanes.Select(l => (b.Phase, Lane: l)))
+            .Where(l => l.Lane.Subject.StartsWith(component + "/", StringComparison.Ordinal)).ToList();
+        // Of a replaced component the new members count, not those that leave.
+        var members = lanes.Where(l => l.Phase == Phase.Roll && l.Lane.Steps.Any(s => s.To != s.From)).Select(l => l.Lane.Subject).Distinct().ToList();
+        var arrived = members.Count(m => lanes.Where(l => l.Lane.Subject == m).SelectMany(l => l.Lane.Steps).Where(s => s.Member == m && s.To != s.From) is var steps && steps.Any() && steps.All(s => state.Of(s.Id).Status == StepStatus.Done));
+        return new TideView(component, move.Jumps.First(j => j.Component == component).From, move.Jumps.Last(j => j.Component == component).To, members.Count - arrived, arrived);
+    }))];
 
     private static ImmutableArray<DecisionView> DecisionsOf(RunState state)
     {

@@ -41,6 +41,11 @@ public static class PlanRoutes
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
             await desk.FindPlanAsync(digest, ct) is { } plan ? Results.Ok(new PlanView(plan.Digest, plan)) : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")))
             .Produces<PlanView>().WithSummary("A plan by its digest, or the beginning of it");
+        api.MapGet("/plans/{digest}/return", async (string digest, int? after, int? move, EstateDesk desk, CancellationToken ct) =>
+        {
+            var back = await desk.ReturnPathAsync(digest, after, move ?? 1, ct);
+            return back.Ok ? Results.Ok(PathView.Of(back.Value!)) : Answers.Problems(422, "no return path can be asked for", back.Problems);
+        }).Produces<PathView>().WithSummary("The return path of a plan once its parts up to 'after' are done, to its start or to the beginning of a move");
         api.MapGet("/plans/{digest}/differences", async (string digest, string from, EstateDesk desk, CancellationToken ct) =>
         {
             foreach (var wanted in (string[])[digest, from])

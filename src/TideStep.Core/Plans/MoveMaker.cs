@@ -1,0 +1,176 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Paths;
+using TideStep.Core.Waves;
+
+namespace TideStep.Core.Plans;
+
+/// <summary>Makes the blocks of one move after another.</summary>
+internal sealed partial class MoveMaker
+{
+    private readonly EstateIndex _index;
+    private readonly Findings _findings;
+    private readonly LaneBuilder _lanes;
+    private readonly ReturnOutlook? _outlook;
+
+    /// <summary>For the way forward.</summary>
+    public MoveMaker(EstateIndex index, PathAnswer path, Findings findings)
+    {
+        (_index, _findings, _lanes, _outlook) = (index, findings, new LaneBuilder(index, findings), new ReturnOutlook(index, path));
+    }
+
+    /// <summary>For a way back: restores know their rollback points, and members that are out already go in a wave of their own before the others.</summary>
+    /// <param name="restores">The place of the point that a restore brings a member back from.</param>
+    /// <param name="outNow">The members that are out.</param>
+    public MoveMaker(EstateIndex index, Func<Jump, Member, RollbackPlace?> restores, IReadOnlySet<string> outNow, Findings findings)
+    {
+        (_index, _findings, _lanes, _restores, _outNow) = (index, findings, new LaneBuilder(index, findings), restores, outNow);
+    }
+
+    private readonly Func<Jump, Member, RollbackPlace?>? _restores;
+    private readonly IReadOnlySet<string> _outNow = new HashSet<string>();
+    private readonly Dictionary<string, ImmutableArray<Member>> _replaced = [];
+
+    // A component that was replaced has its members on other nodes from then on.
+    private ImmutableArray<Member> MembersOf(Component component) => _replaced.GetValueOrDefault(component.Id, component.Members);
+
+    public List<Block> Blocks { get; } = [];
+    public List<PlannedPoint> Points { get; } = [];
+    public HashSet<string> Touched { get; } = [];
+    public List<string> Notes { get; } = [];
+
+    /// <summary>How long it takes after a block, by its place, to be led back to where the work stood before a move.</summary>
+    public TimeSpan Back(int block, int move) => _outlook?.Back(block, move) ?? TimeSpan.Zero;
+
+    public void Add(int number, Move move)
+    {
+        foreach (var id in move.Jumps.Select(j => j.Component)) Touched.Add(id);
+        _outlook?.Begin(move);
+        var moving = move.Waves is { } plan ? plan.Waves.SelectMany(w => w.Members).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray() : [];
+        // What is done ahead and captured while serving is of the first jump of each component: the later ones begin in the outage.
+        foreach (var jump in move.Jumps.DistinctBy(j => j.Component))
+        {
+            var members = move.Waves is null ? MovingOf(jump) : moving;
+            Ahead(number, move, jump, members);
+            var serving = CaptureLanes(number, jump, members);
+            if (!serving.IsEmpty) Append(number, Phase.Secure, 0, $"rollback points of {jump.Component}", false, [], [], serving, TimeSpan.Zero);
+        }
+        if (move.Waves is { } waves) Roll(number, move.Jumps[0], Sorted(waves));
+        else if (move.Method == Method.Replace) Replace(number, move.Jumps[0]);
+        else Outage(number, move);
+        foreach (var jump in move.Jumps.Reverse().DistinctBy(j => j.Component).Reverse()) Finish(number, jump);
+    }
+
+    // Offline all members move; found mixed, only those at another version.
+    private ImmutableArray<Member> MovingOf(TakenJump jump)
+    {
+        var members = MembersOf(_index.Estate.Find(jump.Component)!);
+        var others = members.Where(m => _index.Readings.Of(m).Running != jump.To.Label).ToImmutableArray();
+        return others.IsEmpty ? members : others;
+    }
+
+    // Side by side the new version is put in its own place while the old one serves; only the switch is an outage.
+    private void Ahead(int number, Move move, TakenJump jump, ImmutableArray<Member> members)
+    {
+        if (jump.Jump.Ahead.IsEmpty) return;
+        TimeSpan? install = jump.Method == Method.SideBySide ? jump.Jump.By(jump.Method)!.Install : null;
+        Append(number, Phase.Prepare, 0, install is null ? $"prepare {jump.Component} for {jump.To.Label}" : $"install {jump.To.Label} beside the serving {jump.Component}", false, [], [],
+            [.. members.Select(m => new Lane(m.Id, [.. _lanes.Steps($"m{number}/ahead", m, jump.Jump.Ahead, MemberState.InService, jump.From.Label, jump.To.Label, closes: jump.Jump.Closes)]))], TimeSpan.Zero, install);
+    }
+
+    // Closing work of a jump, done before anything else begins, and a look at every member.
+    private void Finish(int number, TakenJump jump)
+    {
+        var component = _index.Estate.Find(jump.Component)!;
+        var (from, to) = (jump.From.Label, jump.To.Label);
+        AfterAll(number, jump);
+        var checks = MembersOf(component).Select(m => (m, Step: _lanes.Serving($"m{number}/verify", m, from, to))).Where(c => c.Step is not null).Select(c => new Lane(c.m.Id, [c.Step! with { State = MemberState.InService }])).ToImmutableArray();
+        if (!checks.IsEmpty) Append(number, Phase.Verify, 0, $"every member of {component.Id} runs {to}", false, [], [], checks, TimeSpan.Zero);
+    }
+
+    private void AfterAll(int number, TakenJump jump)
+    {
+        if (jump.Jump.AfterAll.IsEmpty) return;
+        var members = MembersOf(_index.Estate.Find(jump.Component)!);
+        var roles = _lanes.ProductOf(members[0]).Roles;
+        var last = members.OrderByDescending(m => roles.IndexOf(_index.RoleOf(m) ?? "")).ThenBy(m => m.Id, StringComparer.Ordinal).First();
+        Append(number, Phase.Close, 0, $"closing work of {jump.Component} {jump.To.Label}", false, [], [],
+            [new Lane(last.Id, [.. _lanes.Steps($"m{number}/after-all", last, jump.Jump.AfterAll, MemberState.InService, jump.From.Label, jump.To.Label, closes: jump.Jump.Closes)])], TimeSpan.Zero);
+    }
+
+    private ImmutableArray<Lane> CaptureLanes(int number, TakenJump jump, ImmutableArray<Member> members)
+    {
+        var lanes = ImmutableArray.CreateBuilder<Lane>();
+        foreach (var member in members)
+        {
+            var steps = jump.Jump.Points.Where(p => p.WhileServing && (p.PerMember || member == members[0])).SelectMany(p => Capture(number, jump, member, p)).ToImmutableArray();
+            if (!steps.IsEmpty) lanes.Add(new Lane(member.Id, steps));
+        }
+        return lanes.ToImmutable();
+    }
+
+    private IEnumerable<PlanStep> Capture(int number, TakenJump jump, Member member, PointWish wish)
+    {
+        var id = $"{member.Component}-{member.Node}-m{number}-{wish.Capture}";
+        if (Points.All(p => p.Id != id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label));
+        return _lanes.Steps($"m{number}/capture", member, [wish.Capture], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id);
+    }
+
+    private IEnumerable<PlanStep> StoppedCaptures(int number, TakenJump jump, Member member, bool first) =>
+        jump.Jump.Points.Where(p => !p.WhileServing && (p.PerMember || first)).SelectMany(p => Capture(number, jump, member, p));
+
+    // What a jump changes on a member, or what a restore brings back there.
+    private IEnumerable<PlanStep> Change(string scope, Member member, TakenJump jump) =>
+        _lanes.Steps(scope, member, jump.Jump.Change, MemberState.Working, jump.From.Label, jump.To.Label, _restores?.Invoke(jump.Jump, member), closes: jump.Jump.Closes);
+
+    private void Roll(int number, TakenJump jump, WavePlan plan)
+    {
+        var figures = jump.Jump.By(jump.Method)!;
+        var first = plan.Waves.SelectMany(w => w.Members).First();
+        for (var w = 0; w < plan.Waves.Length; w++)
+        {
+            var wave = plan.Waves[w];
+            var scope = $"m{number}/w{w + 1}";
+            var lanes = wave.Members.Select(member =>
+            {
+                var outHere = _lanes.UpperFirst(wave.AlsoOut.Where(m => m.Node == member.Node)).ToList();
+                IEnumerable<PlanStep> steps = outHere.SelectMany(m => _lanes.Leave(scope, m, null, null))
+                    .Concat(_lanes.Leave(scope, member, jump.From.Label, jump.To.Label))
+                    .Concat(StoppedCaptures(number, jump, member, member == first))
+                    .Concat(Change($"{scope}/change", member, jump))
+                    .Concat(_lanes.Return(scope, member, jump.From.Label, jump.To.Label))
+                    .Concat(Enumerable.Reverse(outHere).SelectMany(m => _lanes.Return(scope, m, null, null)));
+                return new Lane(member.Id, [.. steps]);
+            }).ToImmutableArray();
+            foreach (var other in wave.AlsoOut) Touched.Add(other.Component);
+            var settle = wave.Canary ? figures.CanarySettle ?? figures.Settle : figures.Settle;
+            Append(number, Phase.Roll, w + 1, $"{jump.Component} wave {w + 1} of {plan.Waves.Length}{(wave.Canary ? ", canary" : "")}", true, [.. wave.Members.Concat(wave.AlsoOut).Select(m => m.Id)], wave.ComponentsOut, lanes, settle, figures.Member);
+        }
+    }
+
+    // Members that are out already weigh on no guard: they go first and are back before another leaves.
+    private WavePlan Sorted(WavePlan plan)
+    {
+        if (_outNow.Count == 0 || !plan.Waves.Any(w => w.Members.Any(m => _outNow.Contains(m.Id)))) return plan;
+        var gone = plan.Waves.SelectMany(w => w.Members).Where(m => _outNow.Contains(m.Id)).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray();
+        var with = plan.Waves.SelectMany(w => w.AlsoOut).Where(m => gone.Any(g => g.Node == m.Node)).DistinctBy(m => m.Id).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray();
+        var first = new Wave(null, null, false, gone, with, []);
+        return plan with
+        {
+            Waves = [first, .. plan.Waves.Select(w => w with { Canary = false, Members = [.. w.Members.Except(gone)], AlsoOut = [.. w.AlsoOut.Except(with)] }).Where(w => !w.Members.IsEmpty)],
+        };
+    }
+
+    private void Append(int move, Phase phase, int wave, string title, bool guards, ImmutableArray<string> outgoing, ImmutableArray<string> componentsOut, ImmutableArray<Lane> lanes, TimeSpan settle, TimeSpan? figure = null)
+    {
+        lanes = [.. lanes.Where(l => !l.Steps.IsEmpty)];
+        if (lanes.IsEmpty) return;
+        // A wave takes as long as the catalogue says, or as its longest lane where the steps' own figures say more.
+        var longest = lanes.Max(l => l.Steps.Aggregate(TimeSpan.Zero, (sum, s) => sum + s.Expected));
+        var expected = figure is { } given && given > longest ? given : longest;
+        var block = new Block(Blocks.Count + 1, move, phase, wave, title, guards, outgoing, componentsOut, lanes, settle, expected, new ReturnPath(ReturnState.Clean, TimeSpan.Zero, _outlook is null ? "this is the return" : ""));
+        Blocks.Add(_outlook is null ? block : block with { Return = _outlook.After(block) });
+    }
+}

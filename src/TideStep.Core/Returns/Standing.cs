@@ -1,0 +1,94 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Returns;
+
+/// <summary>Follows the steps of a plan, or those that a run has begun, and knows where every component stands and what leads it back.</summary>
+public sealed class Standing
+{
+    public Standing(EstateIndex start)
+    {
+        Start = start;
+        var versions = ImmutableDictionary.CreateBuilder<string, Core.Versions.Version>();
+        foreach (var component in start.Components)
+            if (start.Catalogue.Find(component.Product) is { } product && Highest(component, product) is { } version) versions[component.Id] = version;
+        Versions = versions.ToImmutable();
+    }
+
+    private readonly Dictionary<string, string> _running = [];
+    private readonly Dictionary<(string Component, string To), HashSet<int>> _waves = [];
+
+    /// <summary>The estate as it was before.</summary>
+    public EstateIndex Start { get; }
+
+    /// <summary>The version of each component; of one whose members differ that of its moved members, or the highest found.</summary>
+    public ImmutableDictionary<string, Core.Versions.Version> Versions { get; private set; }
+
+    /// <summary>The components that have changed, each with its standing; a component led back to where it was counts no more.</summary>
+    public ImmutableSortedDictionary<string, ComponentStanding> Changed { get; private set; } = ImmutableSortedDictionary.Create<string, ComponentStanding>(StringComparer.Ordinal);
+
+    /// <summary>A step whose effect has begun or is taken to be done.</summary>
+    /// <param name="step">The step.</param>
+    /// <param name="wave">Which wave it belongs to, any number that tells waves apart.</param>
+    /// <param name="point">The rollback point that it captured, where it lies and since when, or null.</param>
+    public void Take(PlanStep step, int wave, (string Place, DateTimeOffset? At)? point = null)
+    {
+        var id = step.Member[..step.Member.IndexOf('/')];
+        if (Start.Estate.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
+        if (step.Point is { } name && step.From is { } from && product.Scheme.TryParse(from) is { } version)
+            Add(component, product, new PointInHand(name, step.Member, step.Name, version, point?.Place ?? "", step.State == MemberState.InService, point?.At));
+        if (step.Closes && step.To is { } closing && product.Scheme.TryParse(closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
+        if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && product.Scheme.TryParse(to) is { } now) Move(component, product, step.Member, to, now, wave);
+        if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served)
+            Set(served with { Points = [.. served.Points.Select(p => p with { Lossy = true })] });
+    }
+
+    private readonly Dictionary<string, ComponentStanding> _inHand = [];
+
+    private ComponentStanding? Known(Component component, Product product) =>
+        _inHand.TryGetValue(component.Id, out var known) ? known : Versions.TryGetValue(component.Id, out var version) ? new ComponentStanding(component, product, version, null, [.. component.Members.Select(m => m.Id)], 0, null, []) : null;
+
+    private Core.Versions.Version? Highest(Component component, Product product) => component.Members.Select(m => LabelOf(m.Id)).OfType<string>().Distinct().Select(product.Scheme.TryParse).OfType<Core.Versions.Version>().Order().LastOrDefault();
+
+    private void Add(Component component, Product product, PointInHand point)
+    {
+        if (Known(component, product) is { } known) Set(known with { Points = known.Points.Add(point) });
+    }
+
+    private void Move(Component component, Product product, string member, string to, Core.Versions.Version now, int wave)
+    {
+        if (Known(component, product) is not { } known) return;
+        if (!_waves.TryGetValue((component.Id, to), out var waves)) _waves[(component.Id, to)] = waves = [];
+        waves.Add(wave);
+        if (LabelOf(member) == to && known.Now.Equals(now)) { Set(known with { Waves = waves.Count }); return; }
+        _running[member] = to;
+        var others = component.Members.Where(m => LabelOf(m.Id) != to).Select(m => LabelOf(m.Id)).OfType<string>().ToList();
+        Set(known with
+        {
+            Now = now,
+            Rest = others.Count == 0 ? null : product.Scheme.TryParse(others[0]),
+            Moved = [.. component.Members.Where(m => LabelOf(m.Id) == to).Select(m => m.Id)],
+            Waves = waves.Count,
+        });
+    }
+
+    private string? LabelOf(string member) => _running.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
+
+    private void Set(ComponentStanding standing)
+    {
+        _inHand[standing.Component.Id] = standing;
+        if (Versions[standing.Component.Id] != standing.Now) Versions = Versions.SetItem(standing.Component.Id, standing.Now);
+        Changed = standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != Start.Readings.Members.GetValueOrDefault(m.Id)?.Running) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
+    }
+
+    /// <summary>The estate as it stands now, for planning: every member in service that was so before.</summary>
+    public EstateIndex Now()
+    {
+        var members = Start.Readings.Members;
+        foreach (var (member, label) in _running)
+            members = members.SetItem(member, (members.GetValueOrDefault(member) ?? MemberReading.None) with { Running = label, Installed = label, InService = members.GetValueOrDefault(member) is not { InService: false, Running: not null } });
+        return new EstateIndex(Start.Estate, Start.Readings with { Members = members }, Start.Catalogue);
+    }
+}

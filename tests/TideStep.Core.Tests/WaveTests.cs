@@ -65,7 +65,28 @@ public sealed class WaveTests
             Assert.True(members - wave.Members.Length >= (quorum ? members / 2 + 1 : Math.Min(keep, members)));
         }
         Assert.True(plan.Waves.Length >= plan.LowerBound);
+        Assert.Empty(Checked(index, "app", plan, WaveProof.Of(index, plan)));
     }, iter: 300);
+
+    private static IEnumerable<string> Checked(Estates.EstateIndex index, string component, WavePlan plan, WaveProof proof, bool wholeNodes = false) =>
+        WaveChecker.Check(index.Estate, index.Readings, index.Catalogue.Products.ToDictionary(p => p.Id, p => p.Voting), component, index.Estate.Find(component)!.Members, wholeNodes, plan, proof);
+
+    [Fact]
+    public void The_checker_finds_waves_that_do_not_hold_and_proofs_that_do_not_tell_the_truth()
+    {
+        var index = One("guard: {keep: 2, at-once: 2}", 4, ", domain: [x, y]").Index();
+        var plan = WavePlanner.Plan(index, 0, false).Plan!;
+        var proof = WaveProof.Of(index, plan);
+        Assert.Empty(Checked(index, "app", plan, proof));
+        var together = plan with { Waves = [plan.Waves[0] with { Members = [.. plan.Waves[0].Members, .. plan.Waves[1].Members] }, .. plan.Waves[2..]], LowerBound = 1 };
+        Assert.Contains(Checked(index, "app", together, WaveProof.Of(index, together)), w => w.Contains("more than one failure domain", StringComparison.Ordinal));
+        var all = plan with { Waves = [plan.Waves[0] with { Members = index.Estate.Find("app")!.Members }], LowerBound = 1 };
+        Assert.Contains(Checked(index, "app", all, WaveProof.Of(index, all)), w => w.Contains("leaves 0 of 4 members of app in service, and 2 must stay", StringComparison.Ordinal));
+        Assert.Contains(Checked(index, "app", plan with { Waves = plan.Waves[1..] }, proof), w => w.Contains("is in 0 waves", StringComparison.Ordinal));
+        Assert.Contains(Checked(index, "app", plan, new WaveProof([.. proof.Lines.Select(l => l with { Left = l.Left + 1 })])), w => w.Contains("are not those of the estate", StringComparison.Ordinal));
+        Assert.Contains(Checked(index, "app", plan, new WaveProof([])), w => w.Contains("says nothing of", StringComparison.Ordinal));
+        Assert.Empty(Checked(index, "app", plan, proof, wholeNodes: true)); // nothing else is on these nodes
+    }
 
     private sealed record Tenant(int[] Nodes, int Keep, int AtOnce, int[] Dependants);
 

@@ -75,6 +75,7 @@ public static class EstateCommands
             return Exit.Done;
         }));
         catalogue.Subcommands.Add(MatrixCommand.Create(context));
+        catalogue.Subcommands.Add(ChangesCommand.Create(context));
         catalogue.Subcommands.Add(CheckCommand.Create(context));
         catalogue.Subcommands.Add(ImportCommand.Create(context));
         return [estate, survey, catalogue, profile, console];

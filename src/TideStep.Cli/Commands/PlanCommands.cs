@@ -120,10 +120,10 @@ public static class PlanCommands
             var rows = new List<string[]>();
             foreach (var block in plan.Blocks)
             {
-                rows.Add([block.Number.ToString(), block.Begins is { } begins ? begins.ToString("HH:mm") : Durations.Write(at), block.Phase.ToString().ToLowerInvariant(), block.Title, Durations.Write(block.Expected + block.Settle), .. timed ? new[] { block.TurnBack?.ToString("HH:mm") ?? "" } : [], $"{ReturnWord(block.Return)}{(block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")}", .. said ? new[] { block.ComponentsOut.IsEmpty ? "" : string.Join(", ", block.ComponentsOut) } : []]);
+                rows.Add([block.Number.ToString(), block.Begins is { } begins ? begins.ToString("HH:mm") : Durations.Write(at), block.Phase.ToString().ToLowerInvariant(), block.Title, Took(block.Expected + block.Settle, block.AtMost + block.Settle), .. timed ? new[] { block.TurnBack?.ToString("HH:mm") ?? "" } : [], $"{ReturnWord(block.Return)}{(block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")}", .. said ? new[] { block.ComponentsOut.IsEmpty ? "" : string.Join(", ", block.ComponentsOut) } : []]);
                 if (steps)
                     foreach (var lane in block.Lanes)
-                        foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Durations.Write(step.Expected), .. timed ? new[] { "" } : [], "", step.Closes ? "closes the return path" : step.Impact ?? ""]);
+                        foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Took(step.Expected, step.AtMost), .. timed ? new[] { "" } : [], "", string.Join("; ", new[] { step.Closes ? "closes the return path" : step.Impact, step.Reckoning, step.Account is { } account ? $"as {account}" : null }.OfType<string>())]);
                 at += block.Expected + block.Settle;
                 if (block.RestsAfter) rows.Add(["", "", "rest", "resting place, till the next window", ""]);
             }
@@ -133,9 +133,20 @@ public static class PlanCommands
             if (!plan.Points.IsEmpty) output.Line($"{plan.Points.Length} rollback points: {string.Join(", ", plan.Points.Select(p => p.Id).Take(6))}{(plan.Points.Length > 6 ? ", …" : "")}");
             if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.Closed) is { } closes) output.Line($"point of no return: part {closes.Number}, {closes.Title}: {closes.Return.Why}");
             else if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.WithLoss) is { } loss) output.Line($"loss begins: part {loss.Number}, {loss.Title}: {loss.Return.Why}");
+            Needs(plan, output, steps);
             foreach (var note in plan.Notes) output.Line($"note: {note}");
         }, plan.Blocks.Select(b => new { part = b.Number, b.Move, phase = b.Phase, b.Title, minutes = (b.Expected + b.Settle).TotalMinutes, returnPath = ReturnWord(b.Return), returnMinutes = b.Return.Length.TotalMinutes, componentsOut = b.ComponentsOut }));
         return Exit.Done;
+    }
+
+    private static string Took(TimeSpan expected, TimeSpan? atMost) => atMost is { } most && most > expected ? $"{Durations.Write(expected)} to {Durations.Write(most)}" : Durations.Write(expected);
+
+    private static void Needs(Plan plan, Output output, bool everything)
+    {
+        foreach (var answer in plan.Answers) output.Line($"asked once: {answer.Asks} {answer.Answer}{(answer.Given ? "" : ", as nobody answered")} ({answer.Id}, move {string.Join(", ", answer.Moves)})");
+        foreach (var artefact in plan.Artefacts.Where(a => everything || !a.ForReturn || a.Sha256 is null)) output.Line($"artefact: {artefact.File ?? artefact.Id}{(artefact.Bytes is { } bytes ? ", " + Core.Expressions.Units.WriteBytes(bytes) : "")} for {(artefact.Nodes.Length > 4 ? $"{artefact.Nodes.Length} nodes" : string.Join(", ", artefact.Nodes))}{(artefact.ForReturn ? ", for the return path" : "")}");
+        foreach (var move in plan.Moves) foreach (var what in move.Converts) output.Line($"converts: move {move.Number}, {what}");
+        foreach (var task in plan.Tasks) output.Line($"{task.When switch { TaskTime.Before => "before the window", TaskTime.Inside => "inside the window", TaskTime.After => "after it, before the first job", _ => "later" }}: {task.Title} ({task.Component}, move {task.Move})");
     }
 
     private static string ReturnWord(ReturnPath path) => path.State switch { ReturnState.WithLoss => "with loss", ReturnState.Closed => "closed", _ => "clean" };

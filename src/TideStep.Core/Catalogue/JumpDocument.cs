@@ -24,12 +24,14 @@ internal static class JumpDocument
         }
         var jump = new Jump(id, from ?? VersionRange.Any, to!, form.Flag("down"), methods, ReadRequirements(form, "requires"), ReadRequirements(form, "together"),
             form.Word("restarts", "nothing", "service", "node") switch { "node" => RestartScope.Node, "nothing" => RestartScope.Nothing, _ => RestartScope.Service },
-            form.Text("closes"), StepList("ahead"), StepList("change"), StepList("after-all"), ReadPoints(form, steps), ReadPrerequisites(form), ReadArtefacts(form), at);
+            form.Text("closes"), StepList("ahead"), StepList("change"), StepList("after-all"), ReadPoints(form, steps), ReadPrerequisites(form), ReadArtefacts(form), at)
+        {
+            Questions = ReadQuestions(form),
+            Converts = [.. form.Words("converts").Select(c => c.Text)],
+            Tasks = ReadTasks(form),
+        };
         if (jump.Closes is { } closes && steps.Count > 0 && !jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll).Contains(closes))
             findings.Add($"jump {id}: closes '{closes}', which is none of its steps", form.PlaceOf("closes"), Nearest.Hint(closes, jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll)));
-        // Known to the language and kept for the questions and conversions of a release; planning does not read them yet.
-        form.Node("answers");
-        form.Node("converts");
         form.Close();
         return jump;
     }
@@ -94,6 +96,31 @@ internal static class JumpDocument
         return found.ToImmutable();
     }
 
+    private static ImmutableArray<JumpQuestion> ReadQuestions(Form form)
+    {
+        var found = ImmutableArray.CreateBuilder<JumpQuestion>();
+        foreach (var node in form.List("answers"))
+        {
+            var item = Form.OpenOrWord(node, "id", $"{form.What}, answers", form.Findings);
+            var id = item.Required("id");
+            found.Add(new JumpQuestion(id, item.Text("asks") ?? id, item.Text("otherwise")));
+            item.Close();
+        }
+        return found.ToImmutable();
+    }
+
+    private static ImmutableArray<JumpTask> ReadTasks(Form form)
+    {
+        var found = ImmutableArray.CreateBuilder<JumpTask>();
+        foreach (var node in form.List("tasks"))
+        {
+            var item = Form.OpenOrWord(node, "title", $"{form.What}, tasks", form.Findings);
+            found.Add(new JumpTask(item.Required("title"), item.Word("when", "before", "inside", "after", "later") switch { "inside" => TaskTime.Inside, "after" => TaskTime.After, "later" => TaskTime.Later, _ => TaskTime.Before }));
+            item.Close();
+        }
+        return found.ToImmutable();
+    }
+
     private static ImmutableArray<ArtefactNeed> ReadArtefacts(Form form)
     {
         var found = ImmutableArray.CreateBuilder<ArtefactNeed>();
@@ -102,7 +129,7 @@ internal static class JumpDocument
             var item = Form.OpenOrWord(node, "id", $"{form.What}, artefact", form.Findings);
             var size = item.Text("size") is { } text ? Units.TryBytes(text) : null;
             if (size is null && item.Has("size")) form.Findings.Add($"{item.What}: 'size' must be a size like 120 MiB", item.PlaceOf("size"));
-            found.Add(new ArtefactNeed(item.Required("id"), item.Text("file"), item.Text("sha256"), (long?)size));
+            found.Add(new ArtefactNeed(item.Required("id"), item.Text("file"), item.Text("sha256"), (long?)size) { For = item.Map("for").ToImmutableSortedDictionary(t => t.Key, t => t.Value is TextNode { Text: var text } ? text : "", StringComparer.Ordinal) });
             item.Close();
         }
         return found.ToImmutable();

@@ -25,6 +25,12 @@ public sealed record Release(Versions.Version Version, ReleaseLine Line, DateOnl
 {
     public string Label => Version.Label;
 
+    /// <summary>What it still has and a later release will not.</summary>
+    public ImmutableArray<string> Deprecates { get; init; } = [];
+
+    /// <summary>By part, the part of the release before that it comes from, where that had another name.</summary>
+    public ImmutableDictionary<string, string> Origins { get; init; } = ImmutableDictionary<string, string>.Empty;
+
     /// <summary>Problems that are known of it, each with what prevents it.</summary>
     public ImmutableArray<KnownProblem> Problems { get; init; } = [];
 
@@ -62,13 +68,35 @@ public sealed record PointWish(string Capture, bool WhileServing, bool PerMember
 public sealed record Prerequisite(string Id, string Per, string Level, Expression Holds, string? Remedy);
 
 /// <summary>An artefact a jump needs; the checksum is SHA-256 in hexadecimal.</summary>
-public sealed record ArtefactNeed(string Id, string? File, string? Sha256, long? Bytes);
+public sealed record ArtefactNeed(string Id, string? File, string? Sha256, long? Bytes)
+{
+    /// <summary>The host variant that it is for: traits that a node must have; any where empty.</summary>
+    public ImmutableSortedDictionary<string, string> For { get; init; } = ImmutableSortedDictionary<string, string>.Empty;
+}
+
+/// <summary>A question that a new version asks, once for all components; <paramref name="Otherwise"/> is what holds where nobody answers, null where somebody must.</summary>
+public sealed record JumpQuestion(string Id, string Asks, string? Otherwise);
+
+/// <summary>When a task has its place: before the window, inside it, after it but before the first job, or later.</summary>
+public enum TaskTime { Before, Inside, After, Later }
+
+/// <summary>Something that people have to do around a jump.</summary>
+public sealed record JumpTask(string Title, TaskTime When);
 
 /// <summary>An upgrade that the product's maker supports in one go.</summary>
 public sealed record Jump(string Id, VersionRange From, Versions.Version To, bool Down, ImmutableArray<MethodFigures> Methods, ImmutableArray<Requirement> Requires,
     ImmutableArray<Requirement> Together, RestartScope Restarts, string? Closes, ImmutableArray<string> Ahead, ImmutableArray<string> Change, ImmutableArray<string> AfterAll,
     ImmutableArray<PointWish> Points, ImmutableArray<Prerequisite> Prerequisites, ImmutableArray<ArtefactNeed> Artefacts, Place? Place)
 {
+    /// <summary>Questions that the new version asks.</summary>
+    public ImmutableArray<JumpQuestion> Questions { get; init; } = [];
+
+    /// <summary>What data it changes, in words.</summary>
+    public ImmutableArray<string> Converts { get; init; } = [];
+
+    /// <summary>What people have to do around it.</summary>
+    public ImmutableArray<JumpTask> Tasks { get; init; } = [];
+
     /// <summary>The figures of one method, null where the jump does not offer it.</summary>
     public MethodFigures? By(Method method) => Methods.FirstOrDefault(m => m.Method == method);
 

@@ -59,11 +59,32 @@ public static class ProductDocument
             if (version is null) findings.Add($"release '{label}' is no version by this product's scheme", at);
             else if (releases.FirstOrDefault(r => r.Version.Equals(version)) is { } twin) findings.Add($"releases '{twin.Label}' and '{label}' compare equal", at, "Keep one of the two.");
             ImmutableArray<string> List(string key) => [.. form.Words(key).Select(w => w.Text)];
-            var release = new Release(version!, line, form.Date("since"), form.Date("ends"), List("parts"), List("brings"), List("removes"), List("changes")) { Place = at, Problems = ReadProblems(form, label, findings) };
+            var parts = ReadParts(form, label, findings);
+            var release = new Release(version!, line, form.Date("since"), form.Date("ends"), [.. parts.Select(p => p.Name)], List("brings"), List("removes"), List("changes"))
+            {
+                Place = at,
+                Problems = ReadProblems(form, label, findings),
+                Deprecates = List("deprecates"),
+                Origins = parts.Where(p => p.Was is not null).ToImmutableDictionary(p => p.Name, p => p.Was!),
+            };
             if (version is not null) releases.Add(release);
             form.Close();
         }
         return [.. releases.OrderBy(r => r.Version)];
+    }
+
+    private static List<(string Name, string? Was)> ReadParts(Form release, string label, Findings findings)
+    {
+        var parts = new List<(string Name, string? Was)>();
+        foreach (var node in release.List("parts"))
+        {
+            var form = Form.OpenOrWord(node, "name", $"a part of release {label}", findings);
+            var name = form.Required("name");
+            if (parts.Any(p => p.Name == name)) findings.Add($"release {label}: the part '{name}' is named twice", node.At);
+            else parts.Add((name, form.Text("was")));
+            form.Close();
+        }
+        return parts;
     }
 
     private static ImmutableArray<KnownProblem> ReadProblems(Form release, string label, Findings findings)

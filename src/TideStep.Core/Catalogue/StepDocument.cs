@@ -21,9 +21,10 @@ internal static class StepDocument
             var attempts = form.Node("attempts") is { } node2 ? ReadAttempts(node2, form) : new AttemptPolicy(1, TimeSpan.Zero);
             var action = ReadAction(doing, form.What, findings);
             var undo = form.Node("undo") is { } undoing ? ReadAction(undoing, $"{form.What}, undo", findings) : null;
+            var takes = ReadTakes(form);
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
-                form.Duration("takes") ?? TimeSpan.Zero, form.Text("impact"), at);
+                takes.Base, form.Text("impact"), at) { Rate = takes.Rate, UpTo = takes.UpTo };
             form.Close();
             if (action is not null) steps[name] = step;
         }
@@ -36,6 +37,29 @@ internal static class StepDocument
         var verify = Form.OpenOrWord(node, "holds", $"{form.What}, verify", form.Findings);
         var read = (ExpressionText.Read(verify, "holds", required: true), verify.Duration("within") ?? TimeSpan.FromMinutes(1));
         verify.Close();
+        return read;
+    }
+
+    // A duration, or one that grows with a reading and may be longer.
+    private static (TimeSpan Base, TimeRate? Rate, double UpTo) ReadTakes(Form form)
+    {
+        if (form.Node("takes") is not MapNode node) return (form.Duration("takes") ?? TimeSpan.Zero, null, 1);
+        var takes = Form.Open(node, $"{form.What}, takes", form.Findings);
+        var (rate, upTo) = (default(TimeRate), 1.0);
+        if (takes.Duration("each") is { } each)
+        {
+            var per = takes.Text("per") ?? "1";
+            var amount = Units.TryBytes(per) ?? (double.TryParse(per, System.Globalization.CultureInfo.InvariantCulture, out var objects) ? objects : 0);
+            if (amount <= 0) form.Findings.Add($"{takes.What}: 'per' must be a size like 1 GiB or a number of objects, not '{per}'", takes.PlaceOf("per"));
+            rate = new TimeRate(each, Math.Max(amount, double.Epsilon), per, takes.Required("of"));
+        }
+        if (takes.Text("up-to") is { } share)
+        {
+            if (share.EndsWith('%') && double.TryParse(share[..^1], System.Globalization.CultureInfo.InvariantCulture, out var percent) && percent >= 100) upTo = percent / 100;
+            else form.Findings.Add($"{takes.What}: 'up-to' must be a share of at least 100%, not '{share}'", takes.PlaceOf("up-to"));
+        }
+        var read = (takes.Duration("base") ?? TimeSpan.Zero, rate, upTo);
+        takes.Close();
         return read;
     }
 

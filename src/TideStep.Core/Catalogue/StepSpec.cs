@@ -50,7 +50,19 @@ public sealed record AttemptPolicy(int Times, TimeSpan Every);
 
 /// <summary>A step as a product declares it (4-execution, A step).</summary>
 public sealed record StepSpec(string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo,
-    bool Repeatable, AttemptPolicy Attempts, TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, string? Impact, Place? Place);
+    bool Repeatable, AttemptPolicy Attempts, TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, string? Impact, Place? Place)
+{
+    /// <summary>How its time grows with what it works on; null where it does not.</summary>
+    public TimeRate? Rate { get; init; }
+
+    /// <summary>How much longer than expected it may well take: 1 is no longer.</summary>
+    public double UpTo { get; init; } = 1;
+}
+
+/// <summary>So much time for each so much of a reading: <c>40 s</c> for each <c>GiB</c> of <c>data-size</c>, or for each object of a count.</summary>
+/// <param name="Per">In bytes, or in objects.</param>
+/// <param name="Unit">How <paramref name="Per"/> is written.</param>
+public sealed record TimeRate(TimeSpan Each, double Per, string Unit, string Of);
 
 /// <summary>How a product's members leave, return and are restored; lists of step names, by role where roles differ.</summary>
 public sealed record Routines(ImmutableDictionary<string, ImmutableArray<string>> Leave, ImmutableDictionary<string, ImmutableArray<string>> Return, Expression? InStep, TimeSpan InStepWithin,

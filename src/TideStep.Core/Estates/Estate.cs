@@ -19,7 +19,11 @@ public sealed record Reach(string By, ImmutableDictionary<string, string> Settin
 }
 
 /// <summary>A machine, appliance or instance. A node without a failure domain is a domain of its own.</summary>
-public sealed record EstateNode(string Id, string Site, string? Domain, Reach Reach);
+public sealed record EstateNode(string Id, string Site, string? Domain, Reach Reach)
+{
+    /// <summary>What tells host variants apart: processor, system, model.</summary>
+    public ImmutableDictionary<string, string> Traits { get; init; } = ImmutableDictionary<string, string>.Empty;
+}
 
 /// <summary>How much of a component must stay in service.</summary>
 /// <param name="Keep">Members to keep: a number, a share of all, or a quorum.</param>

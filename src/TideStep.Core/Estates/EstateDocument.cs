@@ -62,6 +62,7 @@ public static class EstateDocument
             if (site.Length > 0 && !sites.ContainsKey(site)) findings.Add($"node {pattern}: there is no site '{site}'", form.PlaceOf("site"), Nearest.Hint(site, sites.Keys));
             var domains = form.Words("domain").Select(d => d.Text).ToArray();
             var reach = ReadReach(form, pattern, findings);
+            var traits = form.Map("traits").ToImmutableDictionary(t => t.Key, t => t.Value is TextNode text ? text.Text : "");
             form.Close();
             if (NodePattern.Expand(pattern) is not { } names) { findings.Add($"'{pattern}' is no pattern of node names", at, "Patterns look like 'ns-led-[1-3]'."); continue; }
             for (var i = 0; i < names.Length; i++)
@@ -69,7 +70,7 @@ public static class EstateDocument
                 Form.CheckId(names[i], at, "node", findings);
                 // Settings are patterns too: {id} is the node's own name.
                 var own = reach with { Settings = reach.Settings.ToImmutableDictionary(s => s.Key, s => s.Value.Replace("{id}", names[i])) };
-                if (!nodes.TryAdd(names[i], new EstateNode(names[i], site, domains.Length == 0 ? null : domains[i % domains.Length], own)))
+                if (!nodes.TryAdd(names[i], new EstateNode(names[i], site, domains.Length == 0 ? null : domains[i % domains.Length], own) { Traits = traits }))
                     findings.Add($"the node '{names[i]}' is described twice", at);
             }
         }

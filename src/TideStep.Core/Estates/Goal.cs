@@ -14,7 +14,11 @@ public sealed record GoalItem(string? Component, string? Product, GoalKind Kind,
 public sealed record AllowedPair(string Component, string Version, string With, string At);
 
 /// <summary>What the administrator wants, as written; it is resolved against an estate and a catalogue by the planner.</summary>
-public sealed record Goal(ImmutableArray<GoalItem> Items, DateOnly? SupportedAt, bool Newest, ImmutableArray<string> Pins, bool AllowUntested, ImmutableArray<AllowedPair> Allowed, ImmutableArray<string> Order, DateOnly? Day);
+public sealed record Goal(ImmutableArray<GoalItem> Items, DateOnly? SupportedAt, bool Newest, ImmutableArray<string> Pins, bool AllowUntested, ImmutableArray<AllowedPair> Allowed, ImmutableArray<string> Order, DateOnly? Day)
+{
+    /// <summary>Answers to what the new versions ask, by the question's identifier.</summary>
+    public ImmutableSortedDictionary<string, string> Answers { get; init; } = ImmutableSortedDictionary<string, string>.Empty;
+}
 
 /// <summary>Reads a <c>goal/1</c> document.</summary>
 public static class GoalDocument
@@ -46,7 +50,10 @@ public static class GoalDocument
             }
         var order = form.Words("order");
         foreach (var (word, at) in order) if (!OrderWords.Contains(word)) findings.Add($"'{word}' is no criterion", at, Nearest.Hint(word, OrderWords));
-        var goal = new Goal(items, supportedAt, form.Flag("newest"), [.. form.Words("pins").Select(w => w.Text)], all, allowed.ToImmutable(), [.. order.Select(w => w.Text)], form.Date("day"));
+        var goal = new Goal(items, supportedAt, form.Flag("newest"), [.. form.Words("pins").Select(w => w.Text)], all, allowed.ToImmutable(), [.. order.Select(w => w.Text)], form.Date("day"))
+        {
+            Answers = form.Map("answers").ToImmutableSortedDictionary(a => a.Key, a => a.Value is TextNode text ? text.Text : "", StringComparer.Ordinal),
+        };
         form.Close();
         return new Checked<Goal>(findings.Any ? null : goal, findings.All);
     }

@@ -16,6 +16,9 @@ public sealed record Move(ImmutableArray<TakenJump> Jumps, TimeSpan Takes, TimeS
     /// <summary>The pairs of what it changed, as they stand after it; every other pair stands as before.</summary>
     public ImmutableArray<StandingPair> Pairs { get; init; } = [];
 
+    /// <summary>The proof that its waves break no guard; null where it goes in no waves.</summary>
+    public WaveProof? Proof { get; init; }
+
     /// <summary>The component of a single move, the first one of a joint move.</summary>
     public string Component => Jumps[0].Component;
 

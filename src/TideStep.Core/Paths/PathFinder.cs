@@ -119,7 +119,7 @@ public static class PathFinder
             foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
             moves.Add(new Move([.. move.Jumps.Select(j => Taken(problem, j))], TimeSpan.FromSeconds(move.Seconds), TimeSpan.FromSeconds(move.OutageSeconds),
                 [.. move.Out.Select(o => problem.Index.Components[o].Id)], move.Jumps[0].Waves, Transitional(problem, state))
-            { Pairs = explanation.PairsAfter(move, state) });
+            { Pairs = explanation.PairsAfter(move, state), Proof = move.Jumps[0].Waves is { } waves ? Waves.WaveProof.Of(problem.IndexFor(move.Jumps[0]), waves) : null });
         }
         return moves.ToImmutable();
     }

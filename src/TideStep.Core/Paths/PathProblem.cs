@@ -194,6 +194,9 @@ internal sealed class PathProblem
         }
     }
 
+    /// <summary>The estate as it is when a jump begins.</summary>
+    public EstateIndex IndexFor(Option option) => Unsettled[option.Component] is { Idle.Count: > 0 } && !IsMixed(option.Component, option.From) ? Settled(option.Component) : Index;
+
     // The estate as it is once a component's members that run nothing were brought back.
     private EstateIndex Settled(int c)
     {
@@ -208,7 +211,7 @@ internal sealed class PathProblem
     private Option WithCosts(Option option, MethodFigures figures, System.Collections.Immutable.ImmutableArray<Member>? members)
     {
         var (c, wholeNodes) = (option.Component, option.Jump.Restarts == RestartScope.Node);
-        var index = Unsettled[c] is { Idle.Count: > 0 } && !IsMixed(c, option.From) ? Settled(c) : Index;
+        var index = IndexFor(option);
         switch (figures.Method)
         {
             case Method.Rolling or Method.TwoSlot:

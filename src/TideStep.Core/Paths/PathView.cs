@@ -11,8 +11,9 @@ public sealed record JumpView(string Component, string Jump, string From, string
 
 /// <summary>A move as programs read it; minutes are decimal.</summary>
 /// <param name="Pairs">The pairs of what it changed, as they stand after it.</param>
+/// <param name="Guards">The proof of its waves: for each wave and component that loses members, the numbers of its guards.</param>
 /// <param name="MixedMinutes">How long its component serves in both versions at once.</param>
-public sealed record MoveView(string Written, ImmutableArray<JumpView> Jumps, double Minutes, double OutageMinutes, ImmutableArray<string> Out, ImmutableArray<WaveView> Waves, int WavesAtLeast, ImmutableArray<TransitionalPair> Transitional, ImmutableArray<StandingPair> Pairs, double MixedMinutes);
+public sealed record MoveView(string Written, ImmutableArray<JumpView> Jumps, double Minutes, double OutageMinutes, ImmutableArray<string> Out, ImmutableArray<WaveView> Waves, int WavesAtLeast, ImmutableArray<TransitionalPair> Transitional, ImmutableArray<StandingPair> Pairs, double MixedMinutes, ImmutableArray<Waves.GuardLine> Guards);
 
 /// <summary>A component and a version.</summary>
 public sealed record PlaceView(string Component, string Version);
@@ -28,5 +29,5 @@ public sealed record PathView(string Tidestep, bool Found, bool AlreadyMet, bool
 
     private static MoveView View(Move move) => new(move.Written, [.. move.Jumps.Select(j => new JumpView(j.Component, j.Jump.Id, j.From.Label, j.To.Label, j.Method.Word()))], move.Takes.TotalMinutes, move.OutageTime.TotalMinutes, move.Out,
         move.Waves is null ? [] : [.. move.Waves.Waves.Select(w => new WaveView(w.Role, w.Domain, w.Canary, [.. w.Members.Select(m => m.Id)], [.. w.AlsoOut.Select(m => m.Id)], w.ComponentsOut))], move.Waves?.LowerBound ?? 0, move.Transitional, move.Pairs,
-        move.IsJoint || move.Method is Method.Offline or Method.SideBySide ? 0 : move.Takes.TotalMinutes);
+        move.IsJoint || move.Method is Method.Offline or Method.SideBySide ? 0 : move.Takes.TotalMinutes, move.Proof?.Lines ?? []);
 }

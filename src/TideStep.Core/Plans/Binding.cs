@@ -8,7 +8,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Core.Plans;
 
 /// <summary>Binds the placeholders of a step's action for one member; a placeholder that nothing binds is a problem.</summary>
-internal sealed partial class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, Findings findings)
+internal sealed partial class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, IReadOnlyDictionary<string, string> answers, Findings findings)
 {
     public StepAction Bind(StepAction action, StepSpec step) => action switch
     {
@@ -36,9 +36,10 @@ internal sealed partial class Binding(Estate estate, Member member, string? from
             "point.place" => point?.Place,
             "point.id" => point?.Id,
             var name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
+            var name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {match.Value} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME.");
+        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {match.Value} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME, answer.ID.");
         return bound ?? match.Value;
     });
 

@@ -7,7 +7,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Core.Plans;
 
 /// <summary>Turns a product's step names into the bound steps of a member, and its routines into lanes.</summary>
-internal sealed class LaneBuilder(EstateIndex index, Findings findings)
+internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string, string> answers, Findings findings)
 {
     private readonly HashSet<string> _ids = [];
     private readonly Dictionary<string, Expression> _parsed = [];
@@ -17,14 +17,30 @@ internal sealed class LaneBuilder(EstateIndex index, Findings findings)
     public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null)
     {
         var product = ProductOf(member);
-        var binding = new Binding(index.Estate, member, from, to, point, findings);
+        var binding = new Binding(index.Estate, member, from, to, point, answers, findings);
         foreach (var name in names)
         {
             if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }
             var during = spec.Do is RestartAction ? MemberState.Restarting : state;
+            var (expected, reckoning) = Reckon(spec, member);
             yield return new PlanStep(Unique($"{scope}/{member.Id}/{name}"), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
-                spec.Repeatable, spec.Attempts, spec.Limit, spec.MayStop, spec.SafeAfter, spec.Expected, during, member.Id, member.Node, spec.Do is CaptureAction ? captures : null, name == closes, spec.Impact, to, from);
+                spec.Repeatable, spec.Attempts, spec.Limit, spec.MayStop, spec.SafeAfter, expected, during, member.Id, member.Node, spec.Do is CaptureAction ? captures : null, name == closes, spec.Impact, to, from)
+            {
+                AtMost = spec.UpTo > 1 ? expected * spec.UpTo : null,
+                Reckoning = reckoning,
+                Account = index.Estate.Nodes[member.Node].Reach["account"],
+            };
         }
+    }
+
+    // What it works on is what was read of the member; not known, the time is what it takes whatever there is.
+    private (TimeSpan Expected, string? Reckoning) Reckon(StepSpec spec, Member member)
+    {
+        if (spec.Rate is not { } rate) return (spec.Expected, null);
+        var each = $"{Durations.Write(spec.Expected)} and {Durations.Write(rate.Each)} for each {rate.Unit} of {rate.Of}";
+        if (!index.Readings.Of(member).Values.TryGetValue(rate.Of, out var read)) return (spec.Expected, $"{each}, which is not known");
+        var amount = Units.TryBytes(read) ?? (double.TryParse(read, System.Globalization.CultureInfo.InvariantCulture, out var number) ? number : 0);
+        return (spec.Expected + TimeSpan.FromSeconds(Math.Round(rate.Each.TotalSeconds * amount / rate.Per)), $"{each}: {read}");
     }
 
     /// <summary>Members that go out on a node, the upper layers first: what stands on another leaves before it.</summary>
@@ -63,7 +79,7 @@ internal sealed class LaneBuilder(EstateIndex index, Findings findings)
         if (text.Length == 0) return null;
         if (!_parsed.TryGetValue(text, out var holds)) _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
         return new PlanStep(Unique($"{scope}/{member.Id}/in-step"), "in-step", to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step", new AwaitAction(holds), null, null, TimeSpan.Zero, null, true,
-            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from);
+            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from) { Account = index.Estate.Nodes[member.Node].Reach["account"] };
     }
 
     private string Unique(string id)

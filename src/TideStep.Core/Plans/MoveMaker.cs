@@ -16,17 +16,17 @@ internal sealed partial class MoveMaker
     private readonly ReturnOutlook? _outlook;
 
     /// <summary>For the way forward.</summary>
-    public MoveMaker(EstateIndex index, PathAnswer path, Findings findings)
+    public MoveMaker(EstateIndex index, PathAnswer path, IReadOnlyDictionary<string, string> answers, Findings findings)
     {
-        (_index, _findings, _lanes, _outlook) = (index, findings, new LaneBuilder(index, findings), new ReturnOutlook(index, path));
+        (_index, _findings, _lanes, _outlook) = (index, findings, new LaneBuilder(index, answers, findings), new ReturnOutlook(index, path));
     }
 
     /// <summary>For a way back: restores know their rollback points, and members that are out already go in a wave of their own before the others.</summary>
     /// <param name="restores">The place of the point that a restore brings a member back from.</param>
     /// <param name="outNow">The members that are out.</param>
-    public MoveMaker(EstateIndex index, Func<Jump, Member, RollbackPlace?> restores, IReadOnlySet<string> outNow, Findings findings)
+    public MoveMaker(EstateIndex index, Func<Jump, Member, RollbackPlace?> restores, IReadOnlySet<string> outNow, IReadOnlyDictionary<string, string> answers, Findings findings)
     {
-        (_index, _findings, _lanes, _restores, _outNow) = (index, findings, new LaneBuilder(index, findings), restores, outNow);
+        (_index, _findings, _lanes, _restores, _outNow) = (index, findings, new LaneBuilder(index, answers, findings), restores, outNow);
     }
 
     private readonly Func<Jump, Member, RollbackPlace?>? _restores;
@@ -57,10 +57,15 @@ internal sealed partial class MoveMaker
             var serving = CaptureLanes(number, jump, members);
             if (!serving.IsEmpty) Append(number, Phase.Secure, 0, $"rollback points of {jump.Component}", false, [], [], serving, TimeSpan.Zero);
         }
+        if (move.Waves is not null) Verify(move, moving);
         if (move.Waves is { } waves) Roll(number, move.Jumps[0], Sorted(waves));
         else if (move.Method == Method.Replace) Replace(number, move.Jumps[0]);
         else Outage(number, move);
-        foreach (var jump in move.Jumps.Reverse().DistinctBy(j => j.Component).Reverse()) Finish(number, jump);
+        foreach (var jump in move.Jumps.Reverse().DistinctBy(j => j.Component).Reverse())
+        {
+            Finish(number, jump);
+            Settled(jump);
+        }
     }
 
     // Offline all members move; found mixed, only those at another version.
@@ -111,19 +116,39 @@ internal sealed partial class MoveMaker
         return lanes.ToImmutable();
     }
 
-    private IEnumerable<PlanStep> Capture(int number, TakenJump jump, Member member, PointWish wish)
+    private IEnumerable<PlanStep> Capture(int number, TakenJump jump, Member member, PointWish wish, string? set = null)
     {
         var id = $"{member.Component}-{member.Node}-m{number}-{wish.Capture}";
-        if (Points.All(p => p.Id != id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label));
+        if (Points.All(p => p.Id != id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label) { Set = set });
         return _lanes.Steps($"m{number}/capture", member, [wish.Capture], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id);
     }
 
-    private IEnumerable<PlanStep> StoppedCaptures(int number, TakenJump jump, Member member, bool first) =>
-        jump.Jump.Points.Where(p => !p.WhileServing && (p.PerMember || first)).SelectMany(p => Capture(number, jump, member, p));
+    // With everything stopped, what is captured of all members belongs together.
+    private IEnumerable<PlanStep> StoppedCaptures(int number, TakenJump jump, Member member, bool first, bool together = false) =>
+        jump.Jump.Points.Where(p => !p.WhileServing && (p.PerMember || first)).SelectMany(p => Capture(number, jump, member, p, together ? $"m{number}" : null));
 
     // What a jump changes on a member, or what a restore brings back there.
     private IEnumerable<PlanStep> Change(string scope, Member member, TakenJump jump) =>
         _lanes.Steps(scope, member, jump.Jump.Change, MemberState.Working, jump.From.Label, jump.To.Label, _restores?.Invoke(jump.Jump, member), closes: jump.Jump.Closes);
+
+    // The planner's waves are not taken on trust: a checker that shares nothing with it has to agree.
+    private void Verify(Move move, ImmutableArray<Member> moving)
+    {
+        _votes ??= _index.Catalogue.Products.ToDictionary(p => p.Id, p => p.Voting);
+        foreach (var wrong in WaveChecker.Check(_index.Estate, _readings ?? _index.Readings, _votes, move.Component, moving, move.Jump.Restarts == RestartScope.Node, move.Waves!, move.Proof!))
+            _findings.Add($"the waves of {move.Written} do not hold: {wrong}", null, "This is a mistake of the planner; the plan was not made.");
+    }
+
+    private Dictionary<string, ImmutableArray<string>>? _votes;
+    private Readings? _readings;
+
+    // Members that ran nothing serve once their component was settled.
+    private void Settled(TakenJump jump)
+    {
+        var readings = _readings ?? _index.Readings;
+        foreach (var member in _index.Estate.Find(jump.Component)!.Members)
+            if (readings.Of(member) is { Running: null } idle) readings = _readings = readings with { Members = readings.Members.SetItem(member.Id, idle with { Running = jump.To.Label, InService = true }) };
+    }
 
     private void Roll(int number, TakenJump jump, WavePlan plan)
     {
@@ -170,7 +195,11 @@ internal sealed partial class MoveMaker
         // A wave takes as long as the catalogue says, or as its longest lane where the steps' own figures say more.
         var longest = lanes.Max(l => l.Steps.Aggregate(TimeSpan.Zero, (sum, s) => sum + s.Expected));
         var expected = figure is { } given && given > longest ? given : longest;
-        var block = new Block(Blocks.Count + 1, move, phase, wave, title, guards, outgoing, componentsOut, lanes, settle, expected, new ReturnPath(ReturnState.Clean, TimeSpan.Zero, _outlook is null ? "this is the return" : ""));
+        TimeSpan? atMost = lanes.Any(l => l.Steps.Any(s => s.AtMost is not null)) ? lanes.Max(l => l.Steps.Aggregate(TimeSpan.Zero, (sum, s) => sum + (s.AtMost ?? s.Expected))) : null;
+        var block = new Block(Blocks.Count + 1, move, phase, wave, title, guards, outgoing, componentsOut, lanes, settle, expected, new ReturnPath(ReturnState.Clean, TimeSpan.Zero, _outlook is null ? "this is the return" : ""))
+        {
+            AtMost = atMost > expected ? atMost : null,
+        };
         Blocks.Add(_outlook is null ? block : block with { Return = _outlook.After(block) });
     }
 }

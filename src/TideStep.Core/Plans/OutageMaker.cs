@@ -42,7 +42,7 @@ internal sealed partial class MoveMaker
         var scope = at == 0 ? $"m{number}/change" : $"m{number}/change-{at + 1}";
         // A component's later install finds nobody serving.
         if (at > 0 && !jump.Jump.Ahead.IsEmpty) Append(number, Phase.Roll, 1, $"prepare {jump.Component} for {jump.To.Label}", false, [], move.Out, Lanes(m => _lanes.Steps($"{scope}/ahead", m, jump.Jump.Ahead, MemberState.Out, jump.From.Label, jump.To.Label, closes: jump.Jump.Closes)), TimeSpan.Zero, figures.Install);
-        Append(number, Phase.Roll, 1, $"{jump.Component} to {jump.To.Label}, out of service", false, [], move.Out, Lanes(m => StoppedCaptures(number, jump, m, m == members[0]).Where(_ => at == 0).Concat(Change(scope, m, jump))), TimeSpan.Zero, figures.Outage);
+        Append(number, Phase.Roll, 1, $"{jump.Component} to {jump.To.Label}, out of service", false, [], move.Out, Lanes(m => StoppedCaptures(number, jump, m, m == members[0], together: true).Where(_ => at == 0).Concat(Change(scope, m, jump))), TimeSpan.Zero, figures.Outage);
         if (last || jump.Jump.AfterAll.IsEmpty) return;
         // The closing work of a jump is done before the next begins; it needs the component up, though it serves nobody.
         Append(number, Phase.Resume, 0, $"start {jump.Component} {jump.To.Label} by itself", false, [], move.Out, Lanes(m => _lanes.Return($"{scope}/up", m, jump.From.Label, jump.To.Label)), TimeSpan.Zero);

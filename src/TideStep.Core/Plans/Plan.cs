@@ -21,7 +21,17 @@ public enum ReturnState { Clean, WithLoss, Closed }
 /// <param name="Closes">Whether from this step's intent on no reverse jump leads back.</param>
 /// <param name="Expected">The catalogue's figure for how long it takes; nought where not given.</param>
 public sealed record PlanStep(string Id, string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo, bool Repeatable, AttemptPolicy Attempts,
-    TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, MemberState State, string Member, string Node, string? Point, bool Closes, string? Impact, string? To, string? From);
+    TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, MemberState State, string Member, string Node, string? Point, bool Closes, string? Impact, string? To, string? From)
+{
+    /// <summary>The longest that it may well take, where the catalogue gives a range; never less than <see cref="Expected"/>.</summary>
+    public TimeSpan? AtMost { get; init; }
+
+    /// <summary>How the expected time was reckoned, where it grows with what the step works on.</summary>
+    public string? Reckoning { get; init; }
+
+    /// <summary>The account under which it is done on its node; null where the node needs none.</summary>
+    public string? Account { get; init; }
+}
 
 /// <summary>Steps that follow one another for one subject; the lanes of a block run side by side.</summary>
 public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps);
@@ -42,13 +52,30 @@ public sealed record Block(int Number, int Move, Phase Phase, int Wave, string T
     /// <summary>The last moment at which the return path, begun then, still ends inside the window.</summary>
     public DateTimeOffset? TurnBack { get; init; }
 
+    /// <summary>The longest that its lanes may well take, where the catalogue gives ranges.</summary>
+    public TimeSpan? AtMost { get; init; }
+
     /// <summary>Whether the work pauses after it till the next window.</summary>
     public bool RestsAfter { get; init; }
 }
 
 /// <summary>A rollback point the plan will capture: what it covers and how it leads back.</summary>
 /// <param name="Restore">The name of the restore routine that uses it.</param>
-public sealed record PlannedPoint(string Id, string Component, string Member, string Node, int Move, string Kind, string Version);
+public sealed record PlannedPoint(string Id, string Component, string Member, string Node, int Move, string Kind, string Version)
+{
+    /// <summary>The consistency set: points captured at one quiesced moment, restored together; null for one by itself.</summary>
+    public string? Set { get; init; }
+}
+
+/// <summary>A question that a version of the plan asks, with the answer that holds for all of it.</summary>
+/// <param name="Given">Whether somebody answered; else the answer is what holds otherwise.</param>
+public sealed record PlannedAnswer(string Id, string Asks, string Answer, bool Given, ImmutableArray<int> Moves);
+
+/// <summary>An artefact that must be at hand, for which nodes and moves; those of the return path too.</summary>
+public sealed record PlannedArtefact(string Id, string? File, string? Sha256, long? Bytes, ImmutableArray<string> Nodes, ImmutableArray<int> Moves, bool ForReturn);
+
+/// <summary>Something that people have to do, at its time.</summary>
+public sealed record PlannedTask(TaskTime When, int Move, string Component, string Title);
 
 /// <summary>One jump of a move: the component, where it goes, by which jump of the catalogue (or which restore) and method.</summary>
 public sealed record PlannedJump(string Component, string Product, string From, string To, string Jump, Method Method);
@@ -56,6 +83,9 @@ public sealed record PlannedJump(string Component, string Product, string From, 
 /// <summary>One move as the plan shows it; component, versions, jump and method are those of its first jump.</summary>
 public sealed record PlannedMove(int Number, string Component, string Product, string From, string To, string Jump, Method Method, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, int Waves, int WavesAtLeast, ImmutableArray<string> Transitional)
 {
+    /// <summary>What data it changes, in words.</summary>
+    public ImmutableArray<string> Converts { get; init; } = [];
+
     /// <summary>All jumps of the move, in the order of criterion 12; more than one in a joint move.</summary>
     public required ImmutableArray<PlannedJump> Jumps { get; init; }
 
@@ -76,6 +106,15 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
 {
     /// <summary>The windows that the plan uses, in their order; none where the estate has none.</summary>
     public ImmutableArray<PlanWindow> Windows { get; init; } = [];
+
+    /// <summary>What the versions ask, each question once.</summary>
+    public ImmutableArray<PlannedAnswer> Answers { get; init; } = [];
+
+    /// <summary>What must be at hand.</summary>
+    public ImmutableArray<PlannedArtefact> Artefacts { get; init; } = [];
+
+    /// <summary>What people have to do, in the order of its time.</summary>
+    public ImmutableArray<PlannedTask> Tasks { get; init; } = [];
 
     /// <summary>Whether every untested pair may be relied on; the return path keeps to the same.</summary>
     public bool AllowsUntested { get; init; }

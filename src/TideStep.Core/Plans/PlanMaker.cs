@@ -31,7 +31,8 @@ public static class PlanMaker
     public static Checked<Plan> Make(EstateIndex index, PathAnswer path, string estateRevision, string catalogueRevision, bool inWindows = true)
     {
         var findings = new Findings();
-        var maker = new MoveMaker(index, path, findings);
+        var asked = PlanNeeds.Answers(path, findings);
+        var maker = new MoveMaker(index, path, asked.ToDictionary(a => a.Id, a => a.Answer), findings);
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
         var (blocks, windows) = (maker.Blocks.ToImmutableArray(), ImmutableArray<PlanWindow>.Empty);
         if (inWindows && !index.Estate.Windows.IsEmpty && maker.Blocks.Count > 0 && !findings.Any)
@@ -41,6 +42,9 @@ public static class PlanMaker
         var plan = new Plan(Plan.Upgrade, null, index.Estate.Id, path.Day, [.. path.Goal.Select(g => $"{g.Component} {g.From} to {g.To}")], premises, Planned(index, path), [.. maker.Points], blocks, Length(maker.Blocks), path.Notes.AddRange(maker.Notes))
         {
             Windows = windows,
+            Answers = asked,
+            Artefacts = PlanNeeds.Artefacts(index, path, findings),
+            Tasks = PlanNeeds.Tasks(index, path),
             AllowsUntested = path.Asked.AllowUntested,
             Allowed = path.Asked.Allowed,
         };
@@ -56,6 +60,6 @@ public static class PlanMaker
         ImmutableArray<PlannedJump> jumps = [.. move.Jumps.Select(j => new PlannedJump(j.Component, index.Estate.Find(j.Component)!.Product, j.From.Label, j.To.Label, j.Jump.Id, j.Method))];
         var first = jumps[0];
         return new PlannedMove(at + 1, first.Component, first.Product, first.From, first.To, first.Jump, first.Method, move.Takes, move.OutageTime, move.Out,
-            move.Waves?.Waves.Length ?? 1, move.Waves?.LowerBound ?? 1, [.. move.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}")]) { Jumps = jumps };
+            move.Waves?.Waves.Length ?? 1, move.Waves?.LowerBound ?? 1, [.. move.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}")]) { Jumps = jumps, Converts = [.. move.Jumps.SelectMany(j => j.Jump.Converts.Select(c => $"{j.Component}: {c}"))] };
     })];
 }

@@ -46,7 +46,7 @@ public static class ReturnPlanner
         var path = answer.Value;
         var (findings, gone) = (new Findings(), Gone(state));
         var now = standing.Now();
-        var maker = new MoveMaker(now, Place, gone, findings);
+        var maker = new MoveMaker(now, Place, gone, state.Plan.Answers.ToDictionary(a => a.Id, a => a.Answer), findings);
         maker.BringBack(gone.Except(Handled(now, path)).ToHashSet());
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
         var moves = PlanMaker.Planned(now, path);

@@ -49,6 +49,11 @@ public static class EstateRoutes
             related = p.Rules.Where(r => r.End is RelationEnd.DependsOn or RelationEnd.StandsOn or RelationEnd.Inside or RelationEnd.Peer).Select(r => new { relation = r.End, other = r.Other }).Distinct(),
         })).WithSummary("The products with their releases and jumps");
         api.MapGet("/catalogue/findings", async (EstateDesk desk, CancellationToken ct) => CatalogueReview.Of(await desk.CatalogueAsync(ct))).WithSummary("What reads well in the catalogue and yet can't be meant");
+        api.MapGet("/catalogue/changes", async (string product, string from, string to, EstateDesk desk, CancellationToken ct) =>
+        {
+            var changes = ReleaseChanges.Of(await desk.CatalogueAsync(ct), product, from, to);
+            return changes.Ok ? Results.Ok(changes.Value) : Answers.Problems(404, "there are no such releases to compare", changes.Problems);
+        }).Produces<ReleaseChanges>().WithSummary("What lies between two releases of a product");
         api.MapGet("/catalogue/matrix", async (string product, string other, string? relation, EstateDesk desk, CancellationToken ct) =>
         {
             var made = Core.Compatibility.Matrix.Make(await desk.CatalogueAsync(ct), product, relation ?? "depends-on", other, await desk.IndexAsync(ct));

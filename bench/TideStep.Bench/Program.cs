@@ -12,6 +12,7 @@ List<(string Name, Func<Task<IEnumerable<Figure>>> Run)> benches =
     ("journal", () => JournalBench.RunAsync(folder)),
     ("engine", () => EngineBench.RunAsync(folder)),
     ("paths", PathBench.RunAsync),
+    ("matrix", MatrixBench.RunAsync),
     ("start", () => StartBench.RunAsync(folder, args[1], args[2])),
 ];
 if (args.Length > 3) benches.Add(("ssh", () => SshBench.RunAsync(folder, args[3])));

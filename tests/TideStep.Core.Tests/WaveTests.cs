@@ -69,7 +69,7 @@ public sealed class WaveTests
     }, iter: 300);
 
     private static IEnumerable<string> Checked(Estates.EstateIndex index, string component, WavePlan plan, WaveProof proof, bool wholeNodes = false) =>
-        WaveChecker.Check(index.Estate, index.Readings, index.Catalogue.Products.ToDictionary(p => p.Id, p => p.Voting), component, index.Estate.Find(component)!.Members, wholeNodes, plan, proof);
+        new WaveChecker(index.Estate, index.Catalogue.Products.ToDictionary(p => p.Id, p => p.Voting)).Check(index.Readings, component, index.Estate.Find(component)!.Members, wholeNodes, plan, proof);
 
     [Fact]
     public void The_checker_finds_waves_that_do_not_hold_and_proofs_that_do_not_tell_the_truth()

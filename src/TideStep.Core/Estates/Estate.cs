@@ -69,11 +69,13 @@ public sealed record Estate(string Id, string Title, EstateClass Class, string Z
     /// <summary>The member of that identifier, or null; a spare node counts as a member to come.</summary>
     public Member? FindMember(string id)
     {
+        if (_members.Value.TryGetValue(id, out var member)) return member;
         var slash = id.IndexOf('/');
         if (slash <= 0 || Find(id[..slash]) is not { } component) return null;
-        foreach (var member in component.Members) if (member.Id == id) return member;
         return _spares.Contains(id[(slash + 1)..]) ? new Member(component.Id, id[(slash + 1)..], null) : null;
     }
+
+    private readonly Lazy<Dictionary<string, Member>> _members = new(() => Components.SelectMany(c => c.Members).ToDictionary(m => m.Id));
 
     private readonly HashSet<string> _spares = [.. Components.SelectMany(c => c.SpareNodes)];
 }

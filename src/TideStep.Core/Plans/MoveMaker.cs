@@ -134,12 +134,12 @@ internal sealed partial class MoveMaker
     // The planner's waves are not taken on trust: a checker that shares nothing with it has to agree.
     private void Verify(Move move, ImmutableArray<Member> moving)
     {
-        _votes ??= _index.Catalogue.Products.ToDictionary(p => p.Id, p => p.Voting);
-        foreach (var wrong in WaveChecker.Check(_index.Estate, _readings ?? _index.Readings, _votes, move.Component, moving, move.Jump.Restarts == RestartScope.Node, move.Waves!, move.Proof!))
+        _checker ??= new WaveChecker(_index.Estate, _index.Catalogue.Products.ToDictionary(p => p.Id, p => p.Voting));
+        foreach (var wrong in _checker.Check(_readings ?? _index.Readings, move.Component, moving, move.Jump.Restarts == RestartScope.Node, move.Waves!, move.Proof!))
             _findings.Add($"the waves of {move.Written} do not hold: {wrong}", null, "This is a mistake of the planner; the plan was not made.");
     }
 
-    private Dictionary<string, ImmutableArray<string>>? _votes;
+    private WaveChecker? _checker;
     private Readings? _readings;
 
     // Members that ran nothing serve once their component was settled.

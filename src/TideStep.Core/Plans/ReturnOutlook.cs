@@ -41,28 +41,57 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         return answer;
     }
 
-    private ReturnPath Reckon()
+    // Each component's own way back is reckoned when its standing changes, and the sum is kept.
+    private readonly Dictionary<string, (ComponentStanding For, ChainBack? Way, bool Plain)> _ways = [];
+    private readonly SortedSet<string> _lossy = new(StringComparer.Ordinal);
+    private readonly SortedSet<string> _closed = new(StringComparer.Ordinal);
+    private (int Losses, TimeSpan Length, int Winding) _sum;
+
+    private void Update()
     {
-        var back = new List<(ComponentStanding Standing, ChainBack Way)>();
-        foreach (var standing in _standing.Changed.Values)
+        foreach (var id in _standing.Touched)
         {
-            var target = _before[0][standing.Component.Id];
-            if (standing.To(target, _figures) is not { } way)
-                return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{standing.Component.Id} {standing.Now} has no way down to {target}{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} and no rollback point covers it");
-            back.Add((standing, way));
+            if (_ways.Remove(id, out var old)) Count(id, old, -1);
+            if (!_standing.Changed.TryGetValue(id, out var standing)) continue;
+            var way = standing.To(_before[0][id], _figures);
+            var now = (standing, way, way is not null && IsPlainReverse(standing, way));
+            _ways[id] = now;
+            Count(id, now, 1);
         }
-        if (back.All(b => IsPlainReverse(b.Standing, b.Way)) && !_joint) return Say(back.Sum(b => b.Way.Losses), back.Aggregate(TimeSpan.Zero, (sum, b) => sum + b.Way.Length), back.SelectMany(b => b.Way.Jumps.Select(j => (b.Standing.Component.Id, j.Jump))));
-        if (back.Count > MostSearched) return Say(back.Sum(b => b.Way.Losses), back.Aggregate(TimeSpan.Zero, (sum, b) => sum + b.Way.Length), back.SelectMany(b => b.Way.Jumps.Select(j => (b.Standing.Component.Id, j.Jump))));
-        var found = ReturnSearch.Find(_standing, _before[0], path.Day, path.Asked.AllowUntested, path.Asked.Allowed, withReasons: false).Value;
-        if (found is not { Found: true }) return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"no order of reverse moves leads {string.Join(", ", back.Select(b => b.Standing.Component.Id))} back through states that are allowed");
-        return Say(found.Moves.SelectMany(m => m.Jumps).Count(j => j.Jump.Closes is not null), found.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes), found.Moves.SelectMany(m => m.Jumps.Select(j => (j.Component, j.Jump))));
+        _standing.Touched.Clear();
     }
 
-    private static ReturnPath Say(int losses, TimeSpan length, IEnumerable<(string Component, Jump Jump)> taken)
+    private void Count(string id, (ComponentStanding For, ChainBack? Way, bool Plain) its, int sign)
     {
-        var jumps = taken.ToList();
-        // What costs most is said: a restore that loses writes, else the first jump.
-        var (component, jump) = jumps.FirstOrDefault(j => j.Jump.Closes is not null, jumps[0]);
+        if (its.Way is null) { if (sign > 0) _closed.Add(id); else _closed.Remove(id); return; }
+        _sum = (_sum.Losses + (sign * its.Way.Losses), _sum.Length + (sign * its.Way.Length), _sum.Winding + (its.Plain ? 0 : sign));
+        if (its.Way.Losses > 0) { if (sign > 0) _lossy.Add(id); else _lossy.Remove(id); }
+    }
+
+    private ReturnPath Reckon()
+    {
+        Update();
+        if (_closed.Min is { } closed)
+        {
+            var standing = _ways[closed].For;
+            return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{closed} {standing.Now} has no way down to {_before[0][closed]}{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} and no rollback point covers it");
+        }
+        if ((_sum.Winding == 0 && !_joint) || _ways.Count > MostSearched)
+        {
+            var said = _lossy.Min ?? _standing.Changed.First().Key;
+            var jumps = _ways[said].Way!.Jumps;
+            return Say(_sum.Losses, _sum.Length, said, jumps.FirstOrDefault(j => j.Jump.Closes is not null, jumps[0]).Jump);
+        }
+        var found = ReturnSearch.Find(_standing, _before[0], path.Day, path.Asked.AllowUntested, path.Asked.Allowed, withReasons: false).Value;
+        if (found is not { Found: true }) return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"no order of reverse moves leads {string.Join(", ", _ways.Keys.Order(StringComparer.Ordinal))} back through states that are allowed");
+        var taken = found.Moves.SelectMany(m => m.Jumps).ToList();
+        var worst = taken.FirstOrDefault(j => j.Jump.Closes is not null, taken[0]);
+        return Say(taken.Count(j => j.Jump.Closes is not null), found.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes), worst.Component, worst.Jump);
+    }
+
+    // What costs most is said: a restore that loses writes, else the first jump.
+    private static ReturnPath Say(int losses, TimeSpan length, string component, Jump jump)
+    {
         var by = ComponentStanding.IsRestore(jump) ? $"{component} by {jump.Id}" : $"{component} by jump {jump.Id}";
         return new ReturnPath(losses > 0 ? ReturnState.WithLoss : ReturnState.Clean, length, losses > 0 ? $"{by}: what was written since its capture is lost" : by);
     }

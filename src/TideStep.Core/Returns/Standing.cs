@@ -35,17 +35,25 @@ public sealed class Standing
     /// <param name="point">The rollback point that it captured, where it lies and since when, or null.</param>
     public void Take(PlanStep step, int wave, (string Place, DateTimeOffset? At)? point = null)
     {
+        if (step.To is null && step.Point is null) return; // it only leaves and returns with another
         var id = step.Member[..step.Member.IndexOf('/')];
         if (Start.Estate.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
-        if (step.Point is { } name && step.From is { } from && product.Scheme.TryParse(from) is { } version)
+        if (step.Point is { } name && step.From is { } from && Parse(product, from) is { } version)
             Add(component, product, new PointInHand(name, step.Member, step.Name, version, point?.Place ?? "", step.State == MemberState.InService, point?.At));
-        if (step.Closes && step.To is { } closing && product.Scheme.TryParse(closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
-        if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && product.Scheme.TryParse(to) is { } now) Move(component, product, step.Member, to, now, wave);
-        if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served)
+        if (step.Closes && step.To is { } closing && Parse(product, closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
+        if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && Parse(product, to) is { } now) Move(component, product, step.Member, to, now, wave);
+        if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served && served.Points.Any(p => !p.Lossy))
             Set(served with { Points = [.. served.Points.Select(p => p with { Lossy = true })] });
     }
 
     private readonly Dictionary<string, ComponentStanding> _inHand = [];
+
+    /// <summary>Components whose standing has changed since somebody last cleared this.</summary>
+    internal HashSet<string> Touched { get; } = [];
+
+    private readonly Dictionary<(string Product, string Label), Core.Versions.Version?> _parsed = [];
+
+    private Core.Versions.Version? Parse(Product product, string label) => _parsed.TryGetValue((product.Id, label), out var known) ? known : _parsed[(product.Id, label)] = product.Scheme.TryParse(label);
 
     private ComponentStanding? Known(Component component, Product product) =>
         _inHand.TryGetValue(component.Id, out var known) ? known : Versions.TryGetValue(component.Id, out var version) ? new ComponentStanding(component, product, version, null, [.. component.Members.Select(m => m.Id)], 0, null, []) : null;
@@ -61,24 +69,30 @@ public sealed class Standing
     {
         if (Known(component, product) is not { } known) return;
         if (!_waves.TryGetValue((component.Id, to), out var waves)) _waves[(component.Id, to)] = waves = [];
-        waves.Add(wave);
-        if (LabelOf(member) == to && known.Now.Equals(now)) { Set(known with { Waves = waves.Count }); return; }
-        _running[member] = to;
-        var others = component.Members.Where(m => LabelOf(m.Id) != to).Select(m => LabelOf(m.Id)).OfType<string>().ToList();
-        Set(known with
+        var another = waves.Add(wave);
+        var onward = known.Now.Equals(now) && _left.ContainsKey(component.Id);
+        if (LabelOf(member) == to && onward)
         {
-            Now = now,
-            Rest = others.Count == 0 ? null : product.Scheme.TryParse(others[0]),
-            Moved = [.. component.Members.Where(m => LabelOf(m.Id) == to).Select(m => m.Id)],
-            Waves = waves.Count,
-        });
+            if (another) Set(known with { Waves = waves.Count });
+            return;
+        }
+        _running[member] = to;
+        // Who is left is counted once for each version that a component goes to: a component may have thousands of members.
+        if (onward) _left[component.Id].Remove(member);
+        else _left[component.Id] = [.. component.Members.Where(m => m.Id != member && LabelOf(m.Id) is { } label && label != to).Select(m => m.Id)];
+        var moved = onward ? known.Moved.Add(member) : [.. component.Members.Where(m => LabelOf(m.Id) == to).Select(m => m.Id)];
+        var rest = _left[component.Id] is { Count: > 0 } left ? onward && known.Rest is { } before ? before : Parse(product, LabelOf(left.First())!) : null;
+        Set(known with { Now = now, Rest = rest, Moved = moved, Waves = waves.Count });
     }
+
+    private readonly Dictionary<string, HashSet<string>> _left = [];
 
     private string? LabelOf(string member) => _running.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
 
     private void Set(ComponentStanding standing)
     {
         _inHand[standing.Component.Id] = standing;
+        Touched.Add(standing.Component.Id);
         if (Versions[standing.Component.Id] != standing.Now) Versions = Versions.SetItem(standing.Component.Id, standing.Now);
         Changed = standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != Start.Readings.Members.GetValueOrDefault(m.Id)?.Running) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
     }

@@ -5,6 +5,8 @@ import { get, post } from '../shared/api';
 import { seconds, span, words } from '../shared/words';
 import { stripOfPlan, type KeptPlan, type PlanLine } from './model';
 import './plans.css';
+import { Needs } from './Needs';
+import { ReturnFrom } from './ReturnFrom';
 import { StripChart } from './StripChart';
 
 const time = (at: string) => /T(\d\d:\d\d)/.exec(at)?.[1] ?? at;
@@ -16,6 +18,7 @@ export function PlanPage() {
   const kept = useQuery({ queryKey: ['plan', digest], queryFn: () => get<KeptPlan>(`/api/plans/${encodeURIComponent(digest)}`) });
   const plans = useQuery({ queryKey: ['plans'], queryFn: () => get<PlanLine[]>('/api/plans') });
   const [earlier, setEarlier] = useState('');
+  const [from, setFrom] = useState<number>();
   const differences = useQuery({
     queryKey: ['differences', digest, earlier],
     queryFn: () =>
@@ -99,8 +102,19 @@ export function PlanPage() {
                   {timed && <td className="n">{b.begins && time(b.begins)}</td>}
                   <td className="n">{span(seconds(b.expected) + seconds(b.settle))}</td>
                   <td className={`n state-${b.return.state}`}>
-                    {words(b.return.state)}
-                    {seconds(b.return.length) > 0 && `, ${span(seconds(b.return.length))}`}
+                    {plan.kind === 'upgrade' && seconds(b.return.length) > 0 ? (
+                      <button
+                        type="button"
+                        className="link"
+                        aria-label={`return path after part ${String(b.number)}`}
+                        aria-pressed={from === b.number}
+                        onClick={() => setFrom(b.number)}
+                      >
+                        {words(b.return.state)}, {span(seconds(b.return.length))}
+                      </button>
+                    ) : (
+                      words(b.return.state)
+                    )}
                   </td>
                   {timed && <td className="n">{b.turnBack && time(b.turnBack)}</td>}
                   <td>{b.componentsOut.join(', ') || (b.restsAfter ? 'resting place' : '')}</td>
@@ -109,28 +123,32 @@ export function PlanPage() {
             </tbody>
           </table>
         </section>
-        <section className="sheet" aria-label="comparison">
-          <h2>Compared with an earlier plan</h2>
-          <select aria-label="earlier plan" value={earlier} onChange={(e) => setEarlier(e.target.value)}>
-            <option value="">choose one</option>
-            {plans.data
-              ?.filter((p) => p.digest !== kept.data.digest)
-              .map((p) => (
-                <option key={p.digest} value={p.digest}>
-                  {p.digest.slice(7, 13)} {p.goal.join('; ').slice(0, 40)}
-                </option>
-              ))}
-          </select>
-          {differences.error && <p className="problem">{differences.error.message}</p>}
-          {differences.data && (
-            <ul>
-              {differences.data.differences.map((d) => (
-                <li key={d}>{d}</li>
-              ))}
-              {differences.data.differences.length === 0 && <li>It is the same plan.</li>}
-            </ul>
-          )}
-        </section>
+        <div>
+          <ReturnFrom digest={kept.data.digest} part={from} title={plan.blocks.find((b) => b.number === from)?.title} />
+          <Needs plan={plan} />
+          <section className="sheet" aria-label="comparison">
+            <h2>Compared with an earlier plan</h2>
+            <select aria-label="earlier plan" value={earlier} onChange={(e) => setEarlier(e.target.value)}>
+              <option value="">choose one</option>
+              {plans.data
+                ?.filter((p) => p.digest !== kept.data.digest)
+                .map((p) => (
+                  <option key={p.digest} value={p.digest}>
+                    {p.digest.slice(7, 13)} {p.goal.join('; ').slice(0, 40)}
+                  </option>
+                ))}
+            </select>
+            {differences.error && <p className="problem">{differences.error.message}</p>}
+            {differences.data && (
+              <ul>
+                {differences.data.differences.map((d) => (
+                  <li key={d}>{d}</li>
+                ))}
+                {differences.data.differences.length === 0 && <li>It is the same plan.</li>}
+              </ul>
+            )}
+          </section>
+        </div>
       </div>
     </>
   );

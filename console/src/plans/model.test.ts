@@ -50,8 +50,14 @@ describe('the strip of a plan', () => {
   });
   const plan = {
     moves: [
-      { number: 1, component: 'a', from: '1', to: '2', method: 'rolling', out: [], transitional: [] },
-      { number: 2, component: 'b', from: '1', to: '2', method: 'rolling', out: [], transitional: ['b 2 with a 2'] },
+      { number: 1, component: 'a', jumps: [{ component: 'a', from: '1', to: '2', method: 'rolling' }], out: [], transitional: [] },
+      {
+        number: 2,
+        component: 'b',
+        jumps: [{ component: 'b', from: '1', to: '2', method: 'rolling' }],
+        out: [],
+        transitional: ['b 2 with a 2'],
+      },
     ],
     blocks: [block(1, 1, 'clean'), block(2, 1, 'with-loss', true), block(3, 2, 'with-loss'), block(4, 2, 'closed')],
     windows: [
@@ -64,6 +70,15 @@ describe('the strip of a plan', () => {
       [0, 20],
       [20, 20],
     ]);
+  });
+  it('has a joint move in the row of each of its components', () => {
+    const jumps = [
+      { component: 'a', from: '1', to: '2', method: 'offline' },
+      { component: 'a', from: '2', to: '3', method: 'offline' },
+      { component: 'c', from: '1', to: '2', method: 'offline' },
+    ];
+    const joint = { ...plan, moves: [{ number: 1, component: 'a', jumps, out: ['a', 'c'], transitional: [] }] } as unknown as Plan;
+    expect(stripOfPlan(joint).steps.map((s) => `${s.component} ${s.from} ${s.to}`)).toEqual(['a 1 3', 'c 1 2']);
   });
   it('rests where the plan does, and says till when', () => {
     expect(stripOfPlan(plan).rests).toEqual([{ at: 20, label: 'rests till 6 Dec' }]);

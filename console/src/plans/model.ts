@@ -68,8 +68,13 @@ export interface Plan {
     takes: string;
     out: string[];
     transitional: string[];
+    converts: string[];
+    jumps: { component: string; from: string; to: string; method: string }[];
   }[];
   blocks: PlanBlock[];
+  answers: { id: string; asks: string; answer: string; given: boolean; moves: number[] }[];
+  artefacts: { id: string; file?: string; bytes?: number; nodes: string[]; moves: number[]; forReturn: boolean }[];
+  tasks: { when: string; move: number; component: string; title: string }[];
   points: { id: string; member: string; kind: string; move: number }[];
   expected: string;
   notes: string[];
@@ -182,19 +187,23 @@ export function stripOfPlan(plan: Plan): Strip {
       });
     }
   }
-  const steps = plan.moves.map((m) => {
+  const steps = plan.moves.flatMap((m) => {
     const span = spans.get(m.number) ?? { start: 0, end: 0 };
-    return {
-      move: m.number,
-      component: m.component,
-      from: m.from,
-      to: m.to,
-      method: m.method,
-      start: span.start,
-      length: span.end - span.start,
-      out: m.out,
-      note: m.transitional.map((t) => `${t} only tolerated`).join('; '),
-    };
+    // A joint move stands in the row of each of its components.
+    return [...new Set(m.jumps.map((j) => j.component))].map((component) => {
+      const own = m.jumps.filter((j) => j.component === component);
+      return {
+        move: m.number,
+        component,
+        from: own[0]?.from ?? m.from,
+        to: own.at(-1)?.to ?? m.to,
+        method: own[0]?.method ?? m.method,
+        start: span.start,
+        length: span.end - span.start,
+        out: m.out,
+        note: m.transitional.map((t) => `${t} only tolerated`).join('; '),
+      };
+    });
   });
   return { steps, total: at, rests, returns };
 }

@@ -24,7 +24,8 @@ internal static class StepDocument
             var takes = ReadTakes(form);
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
-                takes.Base, form.Text("impact"), at) { Rate = takes.Rate, UpTo = takes.UpTo };
+                takes.Base, form.Text("impact"), at)
+            { Rate = takes.Rate, UpTo = takes.UpTo };
             form.Close();
             if (action is not null) steps[name] = step;
         }

@@ -36,12 +36,21 @@ public sealed record Matrix(string Product, string Relation, string Other, Immut
         var (a, b) = (catalogue.Find(product)!, catalogue.Find(other)!);
         var (these, ats) = (a.Releases.OrderBy(r => r.Version).ToImmutableArray(), b.Releases.OrderBy(r => r.Version).ToImmutableArray());
         var today = Today(index, a, b, kind);
+        var judge = new PairJudge(a, [.. these.Select(r => r.Version)], b, [.. ats.Select(r => r.Version)], kind);
+        var named = new Dictionary<CompatibilityRule, string>(ReferenceEqualityComparer.Instance);
+        string Name(CompatibilityRule rule) => named.TryGetValue(rule, out var known) ? known : named[rule] = rule.Source is { } source ? $"{rule.Id}, {source.Title}" : rule.Id;
+        ImmutableArray<string> Names(ImmutableArray<CompatibilityRule> rules)
+        {
+            var names = ImmutableArray.CreateBuilder<string>(rules.Length);
+            foreach (var rule in rules) names.Add(Name(rule));
+            return names.MoveToImmutable();
+        }
         var places = ImmutableArray.CreateBuilder<MatrixPlace>(these.Length * ats.Length);
-        foreach (var one in these)
-            foreach (var two in ats)
+        for (var i = 0; i < these.Length; i++)
+            for (var j = 0; j < ats.Length; j++)
             {
-                var verdict = VerdictOf.Pair(a, one.Version, b, two.Version, kind);
-                places.Add(new MatrixPlace(one.Label, two.Label, verdict.Verdict, verdict.NoData, [.. verdict.Rules.Select(r => r.Source is { } source ? $"{r.Id}, {source.Title}" : r.Id)], [.. today.Where(t => t.This.Equals(one.Version) && t.At.Equals(two.Version)).Select(t => t.Who)]));
+                var verdict = judge.At(i, j);
+                places.Add(new MatrixPlace(these[i].Label, ats[j].Label, verdict.Verdict, verdict.NoData, Names(verdict.Rules), today.Count == 0 ? [] : [.. today.Where(t => t.This.Equals(these[i].Version) && t.At.Equals(ats[j].Version)).Select(t => t.Who)]));
             }
         return new Checked<Matrix>(new Matrix(a.Id, relation, b.Id, [.. these.Select(r => r.Label)], [.. ats.Select(r => r.Label)], places.ToImmutable()), []);
     }

@@ -12,13 +12,30 @@ public static class VerdictOf
     public static PairVerdict Pair(Product a, Versions.Version va, Product b, Versions.Version vb, RelationKind kind)
     {
         var (mine, theirs) = Ends(kind);
-        var first = Ask(a, va, b, vb, mine);
-        var second = Ask(b, vb, a, va, theirs);
+        return Of(Ask(a, va, b, vb, mine), Ask(b, vb, a, va, theirs));
+    }
+
+    /// <summary>The verdict of two products' answers: the worse of the two.</summary>
+    internal static PairVerdict Of(Answer first, Answer second)
+    {
         if (first.Verdict is null && second.Verdict is null)
             return first.Knows || second.Knows ? new PairVerdict(Verdict.Untested, false, [], false) : new PairVerdict(Verdict.Supported, true, [], false);
         var worst = (Verdict)Math.Max((int)(first.Verdict ?? 0), (int)(second.Verdict ?? 0));
-        var rules = new[] { first, second }.Where(s => s.Verdict == worst).SelectMany(s => s.Rules).Distinct().ToImmutableArray();
+        var rules = first.Verdict == worst && second.Verdict == worst ? Together(first.Rules, second.Rules) : first.Verdict == worst ? first.Rules : second.Rules;
         return new PairVerdict(worst, false, rules, rules.OfType<RangeRule>().Any(r => r.MayRest));
+    }
+
+    // Of two peers of one product the same rule may be asked from both ends.
+    private static ImmutableArray<CompatibilityRule> Together(ImmutableArray<CompatibilityRule> one, ImmutableArray<CompatibilityRule> other)
+    {
+        var all = one.ToBuilder();
+        foreach (var rule in other)
+        {
+            var known = false;
+            foreach (var its in one) known |= ReferenceEquals(its, rule);
+            if (!known) all.Add(rule);
+        }
+        return all.ToImmutable();
     }
 
     /// <summary>The same verdict with a smallest choice of rules that gives it: with these alone it is the same, and without any one of them it is not. Where a gap gave it, one rule is named that makes it a gap.</summary>
@@ -53,27 +70,43 @@ public static class VerdictOf
         _ => (RelationEnd.Peer, RelationEnd.Peer),
     };
 
-    private readonly record struct Answer(Verdict? Verdict, bool Knows, ImmutableArray<CompatibilityRule> Rules);
+    /// <summary>What one product's rules say: its verdict where any covers the pair, whether it has rules about the other at all, and which gave it.</summary>
+    internal readonly record struct Answer(Verdict? Verdict, bool Knows, ImmutableArray<CompatibilityRule> Rules);
 
     private static Answer Ask(Product own, Versions.Version version, Product other, Versions.Version its, RelationEnd end)
     {
         var knows = false;
-        var given = new List<(Verdict Verdict, CompatibilityRule Rule)>();
-        List<DistanceRule>? distances = null;
+        var holding = new List<CompatibilityRule>();
         foreach (var rule in own.Rules)
         {
             if (rule.End != end || rule.Other != other.Id) continue;
             knows = true;
-            if (!rule.This.Contains(version, own.IsRelease) || !rule.At.Contains(its, other.IsRelease)) continue;
-            if (rule is DistanceRule distance) (distances ??= []).Add(distance);
-            else given.Add((rule.Verdict, rule));
+            if (rule.This.Contains(version, own.IsRelease) && rule.At.Contains(its, other.IsRelease)) holding.Add(rule);
         }
-        if (distances is not null) given.AddRange(Distance(distances, version, its));
-        if (given.Count == 0) return new Answer(null, knows, []);
-        var verdict = given.Any(g => g.Verdict == Verdict.Unsupported) ? Verdict.Unsupported
-            : given.Any(g => g.Verdict == Verdict.Supported) ? Verdict.Supported
-            : given.Any(g => g.Verdict == Verdict.Transitional) ? Verdict.Transitional : Verdict.Untested;
-        return new Answer(verdict, true, [.. given.Where(g => g.Verdict == verdict).Select(g => g.Rule)]);
+        return Say(holding, knows, version, its);
+    }
+
+    /// <summary>The answer of the rules that cover a pair.</summary>
+    internal static Answer Say(List<CompatibilityRule> holding, bool knows, Versions.Version version, Versions.Version its)
+    {
+        List<DistanceRule>? distances = null;
+        foreach (var rule in holding) if (rule is DistanceRule distance) (distances ??= []).Add(distance);
+        var measured = distances is null ? [] : Distance(distances, version, its).ToList();
+        // Unsupported counts before supported, and that before transitional.
+        Verdict? best = null;
+        foreach (var rule in holding) if (rule is not DistanceRule) best = Stronger(best, rule.Verdict);
+        foreach (var (verdict, _) in measured) best = Stronger(best, verdict);
+        if (best is not { } said) return new Answer(null, knows, []);
+        var rules = ImmutableArray.CreateBuilder<CompatibilityRule>();
+        foreach (var rule in holding) if (rule is not DistanceRule && rule.Verdict == said) rules.Add(rule);
+        foreach (var (verdict, rule) in measured) if (verdict == said) rules.Add(rule);
+        return new Answer(said, true, rules.ToImmutable());
+    }
+
+    private static Verdict Stronger(Verdict? one, Verdict other)
+    {
+        static int Weight(Verdict verdict) => verdict switch { Verdict.Unsupported => 0, Verdict.Supported => 1, Verdict.Transitional => 2, _ => 3 };
+        return one is { } known && Weight(known) <= Weight(other) ? known : other;
     }
 
     // By major and by minor are asked apart and the worse counts.

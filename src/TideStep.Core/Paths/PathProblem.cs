@@ -59,6 +59,7 @@ internal sealed class PathProblem
         // Any restart puts what is owed into effect, so it is settled before anything else begins.
         _owing = [.. Enumerable.Range(0, n).Where(c => Unsettled[c] is { Owed: not null } && Stuck[c] is null && !pinned.Contains(c))];
         for (var c = 0; c < n; c++) Options[c] = ReadOptions(c, relaxed);
+        _judges = new Lazy<PairJudge>[Index.Pairs.Length];
         _verdicts = SharedVerdicts();
         _judged = [.. Index.Pairs.Select(p => new (PairVerdict, bool)[Versions[p.A].Length, Versions[p.B].Length])];
         _mayStand = [.. Index.Pairs.Select(p => new bool?[Versions[p.A].Length, Versions[p.B].Length])];
@@ -68,6 +69,7 @@ internal sealed class PathProblem
 
     private readonly int[] _owing;
     private readonly int[] _stood;
+    private readonly Lazy<PairJudge>[] _judges;
     private readonly PairVerdict?[][,] _verdicts;
     private readonly (PairVerdict Verdict, bool Inherited)[][,] _judged;
     private readonly bool?[][,] _mayStand;
@@ -244,21 +246,22 @@ internal sealed class PathProblem
     // Pairs of the same two products in the same relation share what is found out of them, where their versions are the same.
     private PairVerdict?[][,] SharedVerdicts()
     {
-        var shared = new Dictionary<(Product?, Product?, RelationKind), (int A, int B, PairVerdict?[,] Known)>();
+        var shared = new Dictionary<(Product?, Product?, RelationKind), (int A, int B, PairVerdict?[,] Known, Lazy<PairJudge> Judge)>();
         var all = new PairVerdict?[Index.Pairs.Length][,];
         for (var p = 0; p < all.Length; p++)
         {
             var (a, b, kind) = Index.Pairs[p];
-            if (shared.TryGetValue((Products[a], Products[b], kind), out var known) && Versions[known.A].SequenceEqual(Versions[a]) && Versions[known.B].SequenceEqual(Versions[b])) { all[p] = known.Known; continue; }
+            if (shared.TryGetValue((Products[a], Products[b], kind), out var known) && Versions[known.A].SequenceEqual(Versions[a]) && Versions[known.B].SequenceEqual(Versions[b])) { (all[p], _judges[p]) = (known.Known, known.Judge); continue; }
             all[p] = new PairVerdict?[Versions[a].Length, Versions[b].Length];
-            shared.TryAdd((Products[a], Products[b], kind), (a, b, all[p]));
+            _judges[p] = new Lazy<PairJudge>(() => new PairJudge(Products[a]!, Versions[a], Products[b]!, Versions[b], kind));
+            shared.TryAdd((Products[a], Products[b], kind), (a, b, all[p], _judges[p]));
         }
         return all;
     }
 
     /// <summary>The verdict of a pair in a state of steady versions.</summary>
     public PairVerdict VerdictAt(int pair, int a, int b) =>
-        _verdicts[pair][a, b] ??= VerdictOf.Pair(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind);
+        _verdicts[pair][a, b] ??= _judges[pair].Value.At(a, b);
 
     /// <summary>The same with the fewest rules that give it, for people to read.</summary>
     public PairVerdict Cited(PairVerdict verdict, int pair, int a, int b) =>

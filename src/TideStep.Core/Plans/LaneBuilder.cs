@@ -79,7 +79,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
         if (text.Length == 0) return null;
         if (!_parsed.TryGetValue(text, out var holds)) _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
         return new PlanStep(Unique($"{scope}/{member.Id}/in-step"), "in-step", to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step", new AwaitAction(holds), null, null, TimeSpan.Zero, null, true,
-            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from) { Account = index.Estate.Nodes[member.Node].Reach["account"] };
+            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from)
+        { Account = index.Estate.Nodes[member.Node].Reach["account"] };
     }
 
     private string Unique(string id)

@@ -12,4 +12,8 @@ if [ "$(id -u)" = 0 ]; then
   lab/lab up 1
   keys=(/run/tidestep-lab/keys)
 fi
+dotnet publish bench/Solver -c Release -r linux-x64 --self-contained false -o "$out/solver" -v q --nologo
 "$out/bench/TideStep.Bench" docs/benchmarks.md bin/tidestep-service "$out/empty/Empty" "${keys[@]}"
+# The rows of the comparison with a general solver follow the table's last one.
+"$out/solver/Solver" > "$out/rows"
+sed -i "$(grep -n '^|' docs/benchmarks.md | tail -1 | cut -d: -f1)r $out/rows" docs/benchmarks.md

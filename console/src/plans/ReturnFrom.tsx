@@ -12,7 +12,7 @@ export function ReturnFrom({ digest, part, title }: { digest: string; part?: num
   });
   if (part === undefined) return null;
   return (
-    <section className="sheet" aria-label="return path">
+    <section className="sheet back-from" aria-label="return path" tabIndex={0}>
       <h2>
         Return path after part {part}, {title}
       </h2>

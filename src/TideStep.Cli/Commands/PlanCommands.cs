@@ -146,7 +146,8 @@ public static class PlanCommands
         foreach (var answer in plan.Answers) output.Line($"asked once: {answer.Asks} {answer.Answer}{(answer.Given ? "" : ", as nobody answered")} ({answer.Id}, move {string.Join(", ", answer.Moves)})");
         foreach (var artefact in plan.Artefacts.Where(a => everything || !a.ForReturn || a.Sha256 is null)) output.Line($"artefact: {artefact.File ?? artefact.Id}{(artefact.Bytes is { } bytes ? ", " + Core.Expressions.Units.WriteBytes(bytes) : "")} for {(artefact.Nodes.Length > 4 ? $"{artefact.Nodes.Length} nodes" : string.Join(", ", artefact.Nodes))}{(artefact.ForReturn ? ", for the return path" : "")}");
         foreach (var move in plan.Moves) foreach (var what in move.Converts) output.Line($"converts: move {move.Number}, {what}");
-        foreach (var task in plan.Tasks) output.Line($"{task.When switch { TaskTime.Before => "before the window", TaskTime.Inside => "inside the window", TaskTime.After => "after it, before the first job", _ => "later" }}: {task.Title} ({task.Component}, move {task.Move})");
+        foreach (var task in plan.Tasks.GroupBy(t => (t.When, t.Title)))
+            output.Line($"{task.Key.When switch { TaskTime.Before => "before the window", TaskTime.Inside => "inside the window", TaskTime.After => "after it, before the first job", _ => "later" }}: {task.Key.Title} ({string.Join(", ", task.Select(t => t.Component).Distinct())})");
     }
 
     private static string ReturnWord(ReturnPath path) => path.State switch { ReturnState.WithLoss => "with loss", ReturnState.Closed => "closed", _ => "clean" };

@@ -24,12 +24,16 @@ internal sealed class Carriage
     private int _attempts;
 
     public Carriage(int members = 3, string steps = Steps, string change = "[quiet, put]", string component = "")
+        : this(new Fleet().Node($"n[1-{members}]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", $"\"n[1-{members}]\"", component)
+            .Product("engine", $"releases: {{\"6\": {{}}, \"7\": {{}}}}\njumps:\n  to-7: {{from: \"=6\", to: \"7\", methods: {{rolling: {{member: 1 min, settle: 1 min}}}}, change: {change}}}\n" + steps), "goal: [{component: app, to: 7}]")
+    { }
+
+    /// <summary>The plan of a goal; every member runs what its component was read at.</summary>
+    public Carriage(Fleet fleet, string goal)
     {
-        var fleet = new Fleet().Node($"n[1-{members}]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", $"\"n[1-{members}]\"", component)
-            .Product("engine", $"releases: {{\"6\": {{}}, \"7\": {{}}}}\njumps:\n  to-7: {{from: \"=6\", to: \"7\", methods: {{rolling: {{member: 1 min, settle: 1 min}}}}, change: {change}}}\n" + steps);
         _index = fleet.Index();
-        Plan = Fleet.Good(PlanMaker.Make(_index, fleet.Path("goal: [{component: app, to: 7}]"), "e", "c"));
-        foreach (var node in _index.Estate.Nodes.Keys) Far.SetRunning(node, "app", "6");
+        Plan = Fleet.Good(PlanMaker.Make(_index, fleet.Path(goal), "e", "c"));
+        foreach (var member in _index.Components.SelectMany(c => c.Members)) Far.SetRunning(member.Node, member.Component, _index.Readings.Of(member).Running!);
         Journal.CreateRunAsync(new StoredRun("r", Plan.Digest, null, DateTimeOffset.UnixEpoch, 0, null, null), new Opened(Plan.Digest, "", "Wren", null), DateTimeOffset.UnixEpoch, default);
     }
 

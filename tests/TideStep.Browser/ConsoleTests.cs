@@ -175,6 +175,7 @@ public sealed class ConsoleTests : IAsyncLifetime
         await Expect(strip).ToContainTextAsync("move 3: tickets-south 6.8 to 6.14");
         await Expect(page.GetByText("Window 2")).ToBeVisibleAsync();
         await Expect(strip).ToContainTextAsync("rests till 6 Dec");
+        await PictureAsync(page, "strip");
         await page.GetByRole(AriaRole.Button, new() { Name = "return path after part 30", Exact = true }).PressAsync("Enter");
         var back = page.GetByRole(AriaRole.Region, new() { Name = "return path", Exact = true });
         await Expect(back).ToContainTextAsync("season-pass-north 3.4 back to 3.1", new() { Timeout = 60_000 });

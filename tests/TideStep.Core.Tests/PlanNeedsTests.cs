@@ -34,8 +34,8 @@ public sealed class PlanNeedsTests
     }
 
     [Fact]
-    public void An_answer_to_nothing_is_named_with_the_nearest_question() =>
-        Assert.Contains(Make(Two(Asks), "goal: [{product: engine, to: 2}]\nanswers: {mode: calm, mood: x}").Problems, p => p.What.Contains("answers 'mood'", StringComparison.Ordinal) && p.Hint!.Contains("mode", StringComparison.Ordinal));
+    public void An_answer_to_nothing_is_noted_with_the_nearest_question_and_stands_in_no_way() =>
+        Assert.Contains(Fleet.Good(Make(Two(Asks), "goal: [{product: engine, to: 2}]\nanswers: {mode: calm, mood: x}")).Notes, n => n.Contains("answers 'mood', which nothing on this path asks", StringComparison.Ordinal) && n[n.IndexOf(';')..].Contains("mode", StringComparison.Ordinal));
 
     private const string Plain = "put: {do: {command: [x]}}";
 

@@ -225,6 +225,11 @@ public sealed class PlanTests
         Assert.Equal(["stop", "stop"], Names(plan.Blocks[1]));
         Assert.Equal(["app/a1", "app/a2", "app/s1"], plan.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject));
         Assert.Contains(plan.Notes, n => n.Contains("runs on a1, a2, s1; a3 are free", StringComparison.Ordinal));
+        // Nothing leads a replacement back, from its first new member on, and it is not said that anything did.
+        Assert.All(plan.Blocks, b => Assert.Equal((ReturnState.Closed, "app is replaced, and a replacement is not led back"), (b.Return.State, b.Return.Why)));
+        var fleet = Replaced("[s1]");
+        Assert.False(Fleet.Good(ReturnPlanner.PathFrom(fleet.Index(), plan, 1, 1)).Found);
+        Assert.Contains("a replacement is not led back", Assert.Single(ReturnPlanner.Make(fleet.Index(), "r", After(plan, 2), 1, "e", "c").Problems).What);
     }
 
     [Fact]

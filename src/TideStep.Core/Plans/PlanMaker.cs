@@ -39,7 +39,7 @@ public static class PlanMaker
             (blocks, windows) = Schedule.Fit(maker.Blocks, maker.Back, move => Resting(index, path, move), WindowCalendar.After(index.Estate.Windows, TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone), path.Day, DaysAhead), findings);
         var premises = new Premises(estateRevision, catalogueRevision, index.Components.Where(c => maker.Touched.Contains(c.Id)).SelectMany(c => c.Members)
             .ToImmutableSortedDictionary(m => m.Id, m => index.Readings.Of(m).Running ?? "none", StringComparer.Ordinal));
-        var plan = new Plan(Plan.Upgrade, null, index.Estate.Id, path.Day, [.. path.Goal.Select(g => $"{g.Component} {g.From} to {g.To}")], premises, Planned(index, path), [.. maker.Points], blocks, Length(maker.Blocks), path.Notes.AddRange(maker.Notes))
+        var plan = new Plan(Plan.Upgrade, null, index.Estate.Id, path.Day, [.. path.Goal.Select(g => $"{g.Component} {g.From} to {g.To}")], premises, Planned(index, path), [.. maker.Points], blocks, Length(maker.Blocks), [.. path.Notes, .. maker.Notes, .. PlanNeeds.Strays(path)])
         {
             Windows = windows,
             Answers = asked,

@@ -21,9 +21,14 @@ internal static class PlanNeeds
             if ((given ?? question.Otherwise) is { } answer) found.Add(new PlannedAnswer(question.Id, question.Asks, answer, given is not null, [.. group.Select(g => g.Move).Distinct()]));
             else findings.Add($"move {group.First().Move} asks '{question.Asks}', and nobody has answered", group.First().Jump.Place, $"Add to the goal: answers: {{{question.Id}: ...}}.");
         }
-        foreach (var stray in path.Asked.Answers.Keys.Where(id => asked.All(g => g.Key != id)))
-            findings.Add($"the goal answers '{stray}', which nothing on this path asks", null, asked.Count == 0 ? "No version on this path asks anything." : Nearest.Hint(stray, asked.Select(g => g.Key)));
         return found.ToImmutable();
+    }
+
+    /// <summary>Answers that nothing on the path asks for: a slip of the pen, or a jump that is done already.</summary>
+    public static IEnumerable<string> Strays(PathAnswer path)
+    {
+        var asked = path.Moves.SelectMany(m => m.Jumps).SelectMany(j => j.Jump.Questions).Select(q => q.Id).ToHashSet();
+        return path.Asked.Answers.Keys.Where(id => !asked.Contains(id)).Select(id => $"the goal answers '{id}', which nothing on this path asks{(Nearest.Hint(id, asked) is { } hint ? $"; {hint}" : "")}");
     }
 
     /// <summary>The artefacts of every jump for each host variant, and those of the jumps that lead back.</summary>

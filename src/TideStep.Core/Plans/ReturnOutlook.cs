@@ -74,6 +74,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         if (_closed.Min is { } closed)
         {
             var standing = _ways[closed].For;
+            if (standing.Replaced) return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{closed} is replaced, and a replacement is not led back");
             return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{closed} {standing.Now} has no way down to {_before[0][closed]}{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} and no rollback point covers it");
         }
         if ((_sum.Winding == 0 && !_joint) || _ways.Count > MostSearched)

@@ -21,6 +21,9 @@ public sealed record PointInHand(string Id, string Member, string Kind, Versions
 /// <param name="Floor">Below this version no reverse jump leads any more: a step closed the way; null where none did.</param>
 public sealed record ComponentStanding(Component Component, Product Product, Versions.Version Now, Versions.Version? Rest, ImmutableArray<string> Moved, int Waves, Versions.Version? Floor, ImmutableArray<PointInHand> Points)
 {
+    /// <summary>Whether members joined on other nodes: no jump or restore of those that were there leads it back.</summary>
+    public bool Replaced { get; init; }
+
     private const string RestorePrefix = "restore ";
     private const string Reseed = "reseed";
 
@@ -39,7 +42,7 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
     /// <summary>The reverse jumps still open, and what the rollback points in hand restore, as jumps of their own; one that loses writes closes something.</summary>
     /// <remarks>The return path of 3-planning: a restore is an offline reverse move; a member of a component that votes is reseeded from its peers instead, where its product can.
     /// Points of members of a component that does not vote can be restored one member after another as well.</remarks>
-    public ImmutableArray<Jump> Ways => Mine.Ways ??= [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
+    public ImmutableArray<Jump> Ways => Mine.Ways ??= Replaced ? [] : [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
 
     /// <summary>Whether a jump stands for the restore of rollback points.</summary>
     public static bool IsRestore(Jump jump) => jump.Id.StartsWith(RestorePrefix, StringComparison.Ordinal);

@@ -110,7 +110,7 @@ public static class ReturnPlanner
         {
             var (id, at) = (component.Component.Id, target[component.Component.Id]);
             var by = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Closes && s.Member.StartsWith(id + "/", StringComparison.Ordinal) && Begun(state, s));
-            yield return new Problem($"the return path of {id} is closed: {(by is null ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no verified rollback point covers every member that changed" : $"the step {by.Title} closed it")}", null, "Stop here, or try again.");
+            yield return new Problem($"the return path of {id} is closed: {(component.Replaced ? "its members were replaced, and a replacement is not led back" : by is null ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no verified rollback point covers every member that changed" : $"the step {by.Title} closed it")}", null, "Stop here, or try again.");
         }
         if (closed.Count > 0) yield break;
         yield return new Problem("no order of reverse moves leads back through states that are allowed", string.Join("; ", answer.Reasons.Select(r => r.What)), "Stop here, or try again.");

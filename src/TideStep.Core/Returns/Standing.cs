@@ -40,6 +40,7 @@ public sealed class Standing
         if (Start.Estate.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
         if (step.Point is { } name && step.From is { } from && Parse(product, from) is { } version)
             Add(component, product, new PointInHand(name, step.Member, step.Name, version, point?.Place ?? "", step.State == MemberState.InService, point?.At));
+        if (step.To != step.From && component.Members.All(m => m.Id != step.Member) && Known(component, product) is { Replaced: false } whole) Set(whole with { Replaced = true });
         if (step.Closes && step.To is { } closing && Parse(product, closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
         if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && Parse(product, to) is { } now) Move(component, product, step.Member, to, now, wave);
         if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served && served.Points.Any(p => !p.Lossy))
@@ -94,7 +95,7 @@ public sealed class Standing
         _inHand[standing.Component.Id] = standing;
         Touched.Add(standing.Component.Id);
         if (Versions[standing.Component.Id] != standing.Now) Versions = Versions.SetItem(standing.Component.Id, standing.Now);
-        Changed = standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != Start.Readings.Members.GetValueOrDefault(m.Id)?.Running) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
+        Changed = standing.Replaced || standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != Start.Readings.Members.GetValueOrDefault(m.Id)?.Running) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
     }
 
     /// <summary>The estate as it stands now, for planning: every member in service that was so before.</summary>

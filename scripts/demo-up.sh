@@ -32,5 +32,7 @@ answers "http://127.0.0.1:$fleet_port/"
 answers "$TIDESTEP_SERVER/health/ready"
 digest() { sed -n 's/^  "digest": "\(.*\)",/\1/p'; }
 fault() { curl -fs -X POST "http://127.0.0.1:$fleet_port/faults" -H 'Content-Type: application/json' -d "$1"; }
+grow() { curl -fs -X PUT "http://127.0.0.1:$fleet_port/nodes/ss-led-3/readings" -H 'Content-Type: application/json' -d '{"component": "ledger-south", "name": "free(\"/data\")", "value": "64 GiB"}'; }
 "$bin/tidestep" estate import "$work/demo/estate.yaml" "$work/demo/catalogue" "$work/demo/readings.yaml" >/dev/null
+"$bin/tidestep" artefact add "$work/demo/artefacts" >/dev/null
 "$bin/tidestep" survey take

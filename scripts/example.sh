@@ -29,6 +29,27 @@ step "the season's upgrade, first window"
 fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
 plan=$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)
 run=$("$bin/tidestep" run open "$plan" --label "tickets to 7.2, gates to 7.1")
+
+step "its checks: a node of the ledger is short of disk, a gate's image is not the one that is meant, and so the run is not started"
+status=0
+"$bin/tidestep" check run "$plan" || status=$?
+[ "$status" = 1 ] || { echo "expected a blocker (exit status 1), found $status"; exit 1; }
+status=0
+"$bin/tidestep" run start "$run" || status=$?
+[ "$status" = 1 ] || { echo "expected a refusal (exit status 1), found $status"; exit 1; }
+
+step "the right image is added, and both are laid ready on the gates ahead of time"
+"$bin/tidestep" artefact add "$work/demo/artefacts/mended"
+"$bin/tidestep" artefact stage "$plan" | tail -4
+"$bin/tidestep" artefact list
+
+step "the disk is grown, what people had to do is signed, the follower's lag is accepted, and it starts"
+grow
+"$bin/tidestep" check sign "$plan" "ask for the licence of Greenshank 4" --evidence "it came on Thursday"
+"$bin/tidestep" check sign "$plan" "move the price reports off the old fare table" --evidence "all eleven read the price list now"
+"$bin/tidestep" check sign "$plan" "tell the landings which lanes close when" --evidence "written to all twelve"
+"$bin/tidestep" check waive "$plan" "to-8.4 lag ledger-north/ns-led-3" --reason "it lags on Sundays while the reports are written, and catches up in minutes"
+"$bin/tidestep" check run "$plan" | head -4
 "$bin/tidestep" run start "$run" --follow >"$work/season"
 tail -14 "$work/season"
 grep -q "it rests, as planned" "$work/season" || { echo "expected a rest between the two windows"; exit 1; }

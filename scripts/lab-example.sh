@@ -86,7 +86,9 @@ probe() {
 
 probed() {
   kill "$prober" 2>/dev/null || true
-  wait "$prober" || { cat "$work/prober" "$work/prober.errors" >&2; fail "the prober saw failed requests"; }
+  # It may be ending by itself just now: what it wrote counts, not the signal that it ended with.
+  wait "$prober" || true
+  grep -q '"failed": \[\]' "$work/prober" || { cat "$work/prober" "$work/prober.errors" >&2; fail "the prober saw failed requests"; }
   prober=
   echo "  ok: the prober $(cat "$work/prober")"
 }

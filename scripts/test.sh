@@ -4,6 +4,8 @@
 need chromium chromium
 need curl curl
 need ssh openssh-client
+need sudo sudo
+need sshd openssh-server
 need mmdebstrap mmdebstrap
 need ip iproute2
 . scripts/postgres.sh

@@ -24,8 +24,8 @@ internal static class EngineBench
         public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct) => Task.FromResult(Begun.Unread);
         public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => Task.FromResult(new AttemptReading(AttemptPhase.Ended, 0, ""));
         public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct) => Task.CompletedTask;
-        public Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
-            Task.FromResult<IReadOnlyDictionary<Reference, Value>>(wanted.ToDictionary(r => r, _ => Value.Of(product.Scheme.TryParse("2")!)));
+        public Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
+            Task.FromResult(Taken.Nothing with { Values = wanted.ToDictionary(r => r, _ => Value.Of(product.Scheme.TryParse("2")!)) });
     }
 
     public static async Task<IEnumerable<Figure>> RunAsync(string folder)

@@ -13,6 +13,8 @@ List<(string Name, Func<Task<IEnumerable<Figure>>> Run)> benches =
     ("engine", () => EngineBench.RunAsync(folder)),
     ("paths", PathBench.RunAsync),
     ("matrix", MatrixBench.RunAsync),
+    ("checks", CheckBench.RunAsync),
+    ("survey", () => SurveyBench.RunAsync(folder, Path.Combine(Path.GetDirectoryName(args[1])!, "tidestep-standin"))),
     ("start", () => StartBench.RunAsync(folder, args[1], args[2])),
 ];
 if (args.Length > 3) benches.Add(("ssh", () => SshBench.RunAsync(folder, args[3])));

@@ -19,7 +19,7 @@ internal static class SshBench
         File.Copy(Path.Combine(keys, "known_hosts"), Path.Combine(folder, "known_hosts"), true);
         var settings = new Dictionary<string, string> { ["address"] = "10.77.0.11", ["account"] = "keeper", ["key"] = "secret:keeper", ["host-keys"] = "known_hosts" };
         var node = new EstateNode("relay-1", "s", null, new Reach("ssh", settings.ToImmutableDictionary()));
-        using var connector = new SshConnector(new Secrets(Path.Combine(folder, "secrets")), folder, new HttpReader(new HttpClient()));
+        using var connector = new SshConnector(new Secrets(Path.Combine(folder, "secrets")), folder, new HttpReader(new HttpClient()), new SqlConnector(new Secrets(folder)), TimeProvider.System);
         await connector.RaiseAsync(node, "bench", 1, 1, default);
         var number = 0;
         async Task Ours()

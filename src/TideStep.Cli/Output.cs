@@ -46,6 +46,22 @@ public sealed class Output
         }
     }
 
+    private bool _told;
+
+    /// <summary>A line that is written over by the next one; only where a person looks on.</summary>
+    public void Progress(string text)
+    {
+        if (!ForPeople || Console.IsErrorRedirected) return;
+        Console.Error.Write($"\r{Cut(text, 98),-99}");
+        _told = true;
+    }
+
+    public void EndProgress()
+    {
+        if (_told) Console.Error.Write($"\r{"",-99}\r");
+        _told = false;
+    }
+
     /// <summary>A plain table: no lines, the unit in the heading; nothing is wrapped. Where it would be too wide the widest columns are cut.</summary>
     public void Table(string[] headings, IEnumerable<string[]> rows)
     {

@@ -43,7 +43,7 @@ public static class RunScreen
         {
             yield return "";
             yield return $"[bold]halted:[/] {Safe(halt, 400)}";
-            foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {(decision.Decision == DecisionKind.ReturnAsFarAs ? "return" : decision.Decision == DecisionKind.TryAgain ? "try-again" : "stop-here"),-10} {Safe(decision.Means, 300)}";
+            foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision),-14} {Safe(decision.Means, 300)}";
         }
         if (view.Child is { } child) yield return $"the return is run {child}";
     }
@@ -57,4 +57,17 @@ public static class RunScreen
     }
 
     public static string Word(MemberState state) => state switch { MemberState.InService => "in service", MemberState.LeftOut => "left out", _ => state.ToString().ToLowerInvariant() };
+
+    // The words of the command line for decisions.
+    private static string WordOf(DecisionKind decision) => decision switch
+    {
+        DecisionKind.TryAgain => "try-again",
+        DecisionKind.CorrectAndTryAgain => "correct",
+        DecisionKind.MarkAsDone => "mark-as-done",
+        DecisionKind.Skip => "skip",
+        DecisionKind.LeaveOut => "leave-out",
+        DecisionKind.GoPastWindow => "go-past-window",
+        DecisionKind.ReturnAsFarAs => "return",
+        _ => "stop-here",
+    };
 }

@@ -69,6 +69,70 @@ public sealed class ServiceClient : IDisposable
         }
     }
 
+    public async Task PutAsync(string path, object body, CancellationToken ct)
+    {
+        using var response = await _http.PutAsJsonAsync(path, body, Json.Options, ct);
+        await ThrowIfRefused(response, ct);
+    }
+
+    private const int UploadPiece = 16 * 1024 * 1024;
+    private const int UploadTries = 10;
+
+    /// <summary>Uploads a file by the tus protocol, in pieces; where the line breaks it asks how much is there and goes on. One that broke off before is taken up.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="about">What goes along: filename, sha256, version, variant, signature.</param>
+    /// <param name="sent">Told how much is there.</param>
+    public async Task UploadAsync(string path, IReadOnlyDictionary<string, string> about, Action<long> sent, CancellationToken ct)
+    {
+        await using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.Asynchronous);
+        using var begin = Tus(HttpMethod.Post, "/api/artefacts/uploads");
+        begin.Headers.Add("Upload-Length", file.Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        begin.Headers.Add("Upload-Metadata", string.Join(',', about.Select(a => $"{a.Key} {Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(a.Value))}")));
+        using var begun = await _http.SendAsync(begin, ct);
+        await ThrowIfRefused(begun, ct);
+        var place = begun.Headers.Location!.ToString();
+        for (var (offset, tries) = (await OffsetAsync(place, ct), 0); ;)
+        {
+            sent(offset);
+            if (offset >= file.Length && offset > 0) return;
+            try
+            {
+                file.Seek(offset, SeekOrigin.Begin);
+                var piece = new byte[Math.Min(UploadPiece, file.Length - offset)];
+                await file.ReadExactlyAsync(piece, ct);
+                using var patch = Tus(HttpMethod.Patch, place);
+                patch.Headers.Add("Upload-Offset", offset.ToString(System.Globalization.CultureInfo.InvariantCulture));
+                patch.Content = new ByteArrayContent(piece) { Headers = { ContentType = new MediaTypeHeaderValue("application/offset+octet-stream") } };
+                using var answer = await _http.SendAsync(patch, ct);
+                await ThrowIfRefused(answer, ct);
+                offset = long.Parse(answer.Headers.GetValues("Upload-Offset").Single(), System.Globalization.CultureInfo.InvariantCulture);
+                tries = 0;
+                if (file.Length == 0) return;
+            }
+            catch (HttpRequestException) when (++tries < UploadTries)
+            {
+                await Task.Delay(500, ct);
+                try { offset = await OffsetAsync(place, ct); } catch (HttpRequestException) { /* still away: the next round asks again */ }
+            }
+        }
+    }
+
+    private async Task<long> OffsetAsync(string place, CancellationToken ct)
+    {
+        using var ask = Tus(HttpMethod.Head, place);
+        using var answer = await _http.SendAsync(ask, ct);
+        answer.EnsureSuccessStatusCode();
+        return long.Parse(answer.Headers.GetValues("Upload-Offset").Single(), System.Globalization.CultureInfo.InvariantCulture);
+    }
+
+    private static HttpRequestMessage Tus(HttpMethod method, string path) => new(method, path) { Headers = { { "Tus-Resumable", "1.0.0" } } };
+
+    public async Task DeleteAsync(string path, CancellationToken ct)
+    {
+        using var response = await _http.DeleteAsync(path, ct);
+        await ThrowIfRefused(response, ct);
+    }
+
     private static async Task ThrowIfRefused(HttpResponseMessage response, CancellationToken ct)
     {
         if (response.IsSuccessStatusCode) return;

@@ -31,6 +31,12 @@ public sealed record Begun(string? Refused, AttemptReading? Reading)
 /// <summary>The highest epoch and journal position that a far side has seen.</summary>
 public sealed record FenceReading(long Epoch, long Position);
 
+/// <summary>The readings that were taken of a member, and why the others could not be.</summary>
+public sealed record Taken(IReadOnlyDictionary<Reference, Value> Values, IReadOnlyDictionary<Reference, string> Missed)
+{
+    public static readonly Taken Nothing = new(new Dictionary<Reference, Value>(), new Dictionary<Reference, string>());
+}
+
 /// <summary>A node that can't be reached or refuses: what, where, what to do. Thrown by connectors; the engine turns it into a finding or a halt.</summary>
 /// <param name="Lasting">Whether waiting does not help: a changed host key, a refused login.</param>
 public sealed class ConnectorException(Problem problem, bool lasting, Exception? inner = null) : Exception(problem.ToString(), inner)
@@ -44,6 +50,9 @@ public interface IConnector
 {
     /// <summary>The word by which estates name it: <c>ssh</c>, <c>stand-in</c>, <c>person</c>.</summary>
     string By { get; }
+
+    /// <summary>Whether the far side keeps attempt records and obeys the fence; where not, an open intent is settled by its probe or by a person.</summary>
+    bool KeepsRecords => true;
 
     /// <summary>Raises the epoch that a node obeys and tells what it had seen. Nothing of an older owner begins there afterwards.</summary>
     /// <exception cref="ConnectorException">The node can't be reached or refuses.</exception>
@@ -60,6 +69,23 @@ public interface IConnector
     /// <exception cref="ConnectorException">The node can't be reached, or has seen a later epoch.</exception>
     Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct);
 
-    /// <summary>Takes readings of a member; one that could not be taken is left out.</summary>
-    Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct);
+    /// <summary>Takes readings of a member; one that could not be taken is told with the reason.</summary>
+    /// <exception cref="ConnectorException">The node can't be reached or refuses.</exception>
+    Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct);
+}
+
+/// <summary>A file to be laid ready on nodes.</summary>
+public sealed record StagedFile(string Name, string Path, long Bytes, string Sha256);
+
+/// <summary>A connector that can lay files ready on its nodes, without effect there.</summary>
+public interface IStager
+{
+    /// <inheritdoc cref="IConnector.By"/>
+    string By { get; }
+
+    /// <summary>Brings a file to the node's staging place: room is looked at first, what lies there already of it is gone on from, and its checksum is reckoned there.</summary>
+    /// <param name="bytesPerSecond">The pace, or 0 for as fast as it goes.</param>
+    /// <param name="sent">Told how many bytes lie there.</param>
+    /// <exception cref="ConnectorException">There is no room, the line broke, or the checksum differs there.</exception>
+    Task StageAsync(EstateNode node, StagedFile file, long bytesPerSecond, Action<long> sent, CancellationToken ct);
 }

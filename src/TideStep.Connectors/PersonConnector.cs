@@ -10,6 +10,8 @@ public sealed class PersonConnector : IConnector
 {
     public string By => "person";
 
+    public bool KeepsRecords => false;
+
     public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
 
     public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct) =>
@@ -19,6 +21,5 @@ public sealed class PersonConnector : IConnector
 
     public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct) => Task.CompletedTask;
 
-    public Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
-        Task.FromResult<IReadOnlyDictionary<Reference, Value>>(new Dictionary<Reference, Value>());
+    public Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) => Task.FromResult(Taken.Nothing);
 }

@@ -8,7 +8,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors;
 
 /// <summary>Reaches the stand-in fleet over HTTP. Its nodes keep attempt records like a real far side.</summary>
-public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConnector
+public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConnector, IStager
 {
     private sealed record Fence(long Epoch, long Sequence);
     private sealed record Status(string State, int? ExitCode, string Output);
@@ -50,12 +50,13 @@ public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConn
         using var response = await SendAsync(node, HttpMethod.Post, $"/attempts/{attempt}/stop", new { installation, epoch }, ct);
     }
 
-    public async Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    public async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
         using var response = await SendAsync(node, HttpMethod.Get, "", null, ct);
         var report = (await response.Content.ReadFromJsonAsync<NodeReport>(ct))!;
         var found = new Dictionary<Reference, Value>();
-        if (report.Members.FirstOrDefault(m => m.Component == member.Component) is not { } its) return found;
+        if (report.Members.FirstOrDefault(m => m.Component == member.Component) is not { } its) return Taken.Nothing;
+        var missed = new Dictionary<Reference, string>();
         foreach (var reference in wanted)
         {
             Value? VersionOf(string? label) => label is not null && product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
@@ -67,16 +68,27 @@ public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConn
                 "role" => its.Role is { } role ? Value.Of(role) : null,
                 "in-service" => Value.Of(its.Serving),
                 "reachable" => Value.True,
-                _ when reference.Name == "free" => Value.Of(report.FreeBytes, ValueKind.Bytes),
+                _ when reference.Name == "free" => Value.Of(its.Values.TryGetValue(reference.Key, out var free) && Units.TryBytes(free) is { } own ? own : report.FreeBytes, ValueKind.Bytes),
                 _ when reference is { Name: "service", Field: "active" } => Value.Of(its.Running is not null),
                 _ when reference is { Name: "package", Field: "version" } => VersionOf(its.Installed),
                 _ when reference is { Name: "package", Field: "whole" } => Value.Of(its.Installed is not null),
-                _ when product.Readings.TryGetValue(reference.Name, out var collector) && its.Values.TryGetValue(collector.Field ?? reference.Name, out var text) => Value.Read(text, collector.Kind, product.Scheme),
+                _ when product.Readings.TryGetValue(reference.Key, out var collector) && its.Values.TryGetValue(collector.Field ?? reference.Name, out var text) => Value.Read(text, collector.Kind, product.Scheme),
+                _ when its.Values.TryGetValue(reference.Key, out var text) && KnownReadings.KindOf(reference, product.Readings) is { } kind => Value.Read(text, kind, product.Scheme),
                 _ => null,
             };
             if (value is not null) found[reference] = value;
+            else if (product.Readings.ContainsKey(reference.Key)) missed[reference] = "its report does not tell it";
         }
-        return found;
+        return new Taken(found, missed);
+    }
+
+    // The stand-in takes no bytes; it keeps what lies ready, and has room or has not.
+    public async Task StageAsync(EstateNode node, StagedFile file, long bytesPerSecond, Action<long> sent, CancellationToken ct)
+    {
+        if (bytesPerSecond > 0) await Task.Delay(TimeSpan.FromSeconds((double)file.Bytes / bytesPerSecond), time, ct);
+        using var response = await SendAsync(node, HttpMethod.Put, $"/artefacts/{Uri.EscapeDataString(file.Name)}", new { bytes = file.Bytes, sha256 = file.Sha256 }, ct, HttpStatusCode.Conflict);
+        if (response.StatusCode == HttpStatusCode.Conflict) throw new ConnectorException(new Problem((await response.Content.ReadFromJsonAsync<Refusal>(ct))?.Detail ?? $"{node.Id} refuses {file.Name}", null, "Clear the place, or make it larger."), lasting: true);
+        sent(file.Bytes);
     }
 
     private async Task<HttpResponseMessage> SendAsync(EstateNode node, HttpMethod method, string path, object? body, CancellationToken ct, HttpStatusCode? also = null)

@@ -7,6 +7,9 @@ namespace TideStep.Engine;
 /// <param name="Artefacts">The folder that holds artefacts by their identifiers.</param>
 public sealed record EngineSettings(double Pace, TimeSpan Poll, int ReadAtOnce, string Artefacts)
 {
+    /// <summary>How long a survey waits for one member before it goes on without it.</summary>
+    public TimeSpan NodeLimit { get; init; } = TimeSpan.FromSeconds(30);
+
     /// <summary>How long a node may stay out of contact, where nothing says it restarts, before that is a failure.</summary>
     public static readonly TimeSpan ContactPatience = TimeSpan.FromMinutes(15);
 

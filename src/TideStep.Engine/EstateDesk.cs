@@ -14,6 +14,9 @@ namespace TideStep.Engine;
 /// <summary>A document as it comes in: its text and what to call it in messages.</summary>
 public sealed record IncomingDocument(string Name, string Text);
 
+/// <summary>A survey in a list.</summary>
+public sealed record SurveyLine(long Number, DateTimeOffset Taken, string By, int Members, int Unreached);
+
 /// <summary>The estate, catalogue and readings as they stand, and what can be asked of them.</summary>
 public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimeProvider time)
 {
@@ -113,19 +116,68 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     public async Task<Readings> ReadingsAsync(CancellationToken ct)
     {
         var estate = await CurrentEstateAsync(ct);
-        if (estate is not null && await store.FindAsync(ReadingsKind, estate.Id, ct) is { } document && ReadingsDocument.Read(document.Body, "readings", estate).Value is { } readings) return readings;
-        return new Readings(DateTimeOffset.MinValue, ImmutableDictionary<string, MemberReading>.Empty);
+        if (estate is null || await store.FindAsync(ReadingsKind, estate.Id, ct) is not { } document) return new Readings(DateTimeOffset.MinValue, ImmutableDictionary<string, MemberReading>.Empty);
+        // Of thousands of members reading the text takes longer than all that is asked of them.
+        if (_readings is { } known && known.Digest == document.Digest && ReferenceEquals(known.Estate, estate)) return known.Readings;
+        if (ReadingsDocument.Read(document.Body, "readings", estate).Value is not { } readings) return new Readings(DateTimeOffset.MinValue, ImmutableDictionary<string, MemberReading>.Empty);
+        _readings = (document.Digest, estate, readings);
+        return readings;
     }
 
+    private (string Digest, Estate Estate, Readings Readings)? _readings;
+
+    /// <summary>The survey that is being taken here now, or null.</summary>
+    public SurveyProgress? Surveying { get; private set; }
+
     /// <summary>Reads every member live and keeps the readings; members that can't be reached are told apart.</summary>
-    public async Task<(Readings Readings, IReadOnlyList<(string Member, string Why)> Unreached)> SurveyAsync(string by, CancellationToken ct)
+    public Task<(Readings Readings, IReadOnlyList<(string Member, string Why)> Unreached)> SurveyAsync(string by, CancellationToken ct) => SurveyAsync(by, SurveyScope.Everything, ct);
+
+    /// <summary>The same of a part of the estate: what is not in it keeps its readings, as old as they are.</summary>
+    public async Task<(Readings Readings, IReadOnlyList<(string Member, string Why)> Unreached)> SurveyAsync(string by, SurveyScope scope, CancellationToken ct)
     {
         var (_, estate, _, catalogue) = await LoadAsync(ct);
         if (estate is null) return (new Readings(time.GetUtcNow(), ImmutableDictionary<string, MemberReading>.Empty), []);
-        var found = await reader.SurveyAsync(estate, catalogue, estate.Components.SelectMany(c => c.Members), ct);
-        var taken = new Readings(time.GetUtcNow(), found.Where(f => f.Value.Reachable).ToImmutableDictionary(f => f.Key, f => f.Value.Reading));
-        await store.SaveAsync([Stored(ReadingsKind, estate.Id, Write(taken), by)], ct);
-        return (taken, [.. found.Where(f => !f.Value.Reachable).Select(f => (f.Key, f.Value.Why ?? "")).OrderBy(f => f.Key, StringComparer.Ordinal)]);
+        var before = await ReadingsAsync(ct);
+        var all = Membership.Candidates(estate).ToList();
+        // Of nodes that only people reach the readings are what people entered.
+        var asked = all.Where(m => scope.Holds(estate, m) && estate.Nodes[m.Node].Reach.By != "person").ToList();
+        var (count, begun) = (0, time.GetUtcNow());
+        Surveying = new SurveyProgress(scope.Words, 0, asked.Count, begun);
+        try
+        {
+            var found = await reader.SurveyAsync(estate, catalogue, asked, ct, () => Surveying = new SurveyProgress(scope.Words, Interlocked.Increment(ref count), asked.Count, begun));
+            var kept = all.Select(m => m.Id).Except(found.Keys).ToHashSet();
+            var taken = new Readings(time.GetUtcNow(), found.Where(f => f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, f.Value.Reading))
+                .Concat(before.Members.Where(m => kept.Contains(m.Key)).Select(m => KeyValuePair.Create(m.Key, m.Value with { At = before.TakenOf(m.Key) }))).ToImmutableDictionary())
+            {
+                Lost = found.Where(f => !f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, before.Members.TryGetValue(f.Key, out var last) ? new LostReading(f.Value.Why ?? "", last, before.TakenOf(f.Key))
+                    : before.Lost.TryGetValue(f.Key, out var still) ? still with { Why = f.Value.Why ?? "" } : new LostReading(f.Value.Why ?? "", null, null)))
+                    .Concat(before.Lost.Where(l => kept.Contains(l.Key))).ToImmutableDictionary(),
+            };
+            await store.SaveAsync([Stored(ReadingsKind, estate.Id, Write(taken), by)], ct);
+            return (taken, [.. found.Where(f => !f.Value.Reachable).Select(f => (f.Key, f.Value.Why ?? "")).OrderBy(f => f.Key, StringComparer.Ordinal)]);
+        }
+        finally { Surveying = null; }
+    }
+
+    /// <summary>What is known of a member: every reading with its kind, where it comes from and when it was taken; and those that could not be taken. Null where there is no such member.</summary>
+    public async Task<MemberView?> MemberAsync(string id, CancellationToken ct)
+    {
+        var (_, estate, _, catalogue) = await LoadAsync(ct);
+        if (estate?.FindMember(id) is not { } member) return null;
+        var readings = await ReadingsAsync(ct);
+        return MemberView.Of(estate, catalogue, member, readings);
+    }
+
+    /// <summary>How one reading of a member went through the surveys that are kept, newest first.</summary>
+    public async Task<IReadOnlyList<ReadingThen>> HistoryAsync(string member, string reading, int limit, CancellationToken ct)
+    {
+        var lines = new List<ReadingThen>();
+        if (await CurrentEstateAsync(ct) is not { } estate || await store.FindAsync(ReadingsKind, estate.Id, ct) is not { } last) return lines;
+        for (var number = last.Revision; number > 0 && lines.Count < limit; number--)
+            if (await FindSurveyAsync(estate, number, ct) is var (_, readings) && readings.Members.TryGetValue(member, out var its) && (lines.Count == 0 || lines[^1].At != readings.TakenOf(member)))
+                lines.Add(new ReadingThen(readings.TakenOf(member), MemberView.ValueOf(its, reading), its.Missed.GetValueOrDefault(reading)));
+        return lines;
     }
 
     /// <summary>Readings as a document of ours.</summary>
@@ -134,16 +186,53 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         var members = new JsonObject();
         foreach (var (id, reading) in readings.Members.OrderBy(m => m.Key, StringComparer.Ordinal))
         {
+            members[id] = Written(reading);
+        }
+        var document = new JsonObject { ["tidestep"] = ReadingsDocument.Kind, ["taken"] = readings.Taken.ToString("O"), ["members"] = members };
+        if (!readings.Lost.IsEmpty)
+            document["unreached"] = new JsonObject(readings.Lost.OrderBy(l => l.Key, StringComparer.Ordinal).Select(l =>
+            {
+                var its = new JsonObject { ["why"] = l.Value.Why.Length > 0 ? l.Value.Why : "it did not answer" };
+                if (l.Value.At is { } at) its["known"] = at.ToString("O");
+                if (l.Value.Last is { } last) its["last"] = Written(last);
+                return KeyValuePair.Create<string, JsonNode?>(l.Key, its);
+            }));
+        return document.ToJsonString(new JsonSerializerOptions(Json.Options) { WriteIndented = true });
+
+        static JsonObject Written(MemberReading reading)
+        {
             var member = new JsonObject { ["running"] = reading.Running ?? "none" };
             if (reading.Installed is not null) member["installed"] = reading.Installed;
             if (reading.Staged is not null) member["staged"] = reading.Staged;
             if (reading.Role is not null) member["role"] = reading.Role;
             member["in-service"] = reading.InService ? "true" : "false";
+            if (reading.At is { } at) member["at"] = at.ToString("O");
             if (!reading.Values.IsEmpty) member["values"] = new JsonObject(reading.Values.OrderBy(v => v.Key, StringComparer.Ordinal).Select(v => KeyValuePair.Create<string, JsonNode?>(v.Key, v.Value)));
-            members[id] = member;
+            if (!reading.Missed.IsEmpty) member["missed"] = new JsonObject(reading.Missed.OrderBy(v => v.Key, StringComparer.Ordinal).Select(v => KeyValuePair.Create<string, JsonNode?>(v.Key, v.Value)));
+            return member;
         }
-        return new JsonObject { ["tidestep"] = ReadingsDocument.Kind, ["taken"] = readings.Taken.ToString("O"), ["members"] = members }.ToJsonString(new JsonSerializerOptions(Json.Options) { WriteIndented = true });
     }
+
+    /// <summary>The surveys kept, newest first: their numbers, when they were taken, by whom, how many members they read and missed.</summary>
+    public async Task<IReadOnlyList<SurveyLine>> SurveysAsync(int limit, CancellationToken ct)
+    {
+        var lines = new List<SurveyLine>();
+        if (await CurrentEstateAsync(ct) is not { } estate || await store.FindAsync(ReadingsKind, estate.Id, ct) is not { } last) return lines;
+        for (var number = last.Revision; number > 0 && lines.Count < limit; number--)
+            if (await FindSurveyAsync(estate, number, ct) is var (document, readings)) lines.Add(new SurveyLine(number, readings.Taken, document.Author, readings.Members.Count, readings.Lost.Count));
+        return lines;
+    }
+
+    /// <summary>What one survey found otherwise than an earlier one; null where either is not kept or can't be read any more.</summary>
+    public async Task<ImmutableArray<Difference>?> CompareSurveysAsync(long earlier, long later, CancellationToken ct) =>
+        await CurrentEstateAsync(ct) is { } estate && await FindSurveyAsync(estate, earlier, ct) is var (_, was) && await FindSurveyAsync(estate, later, ct) is var (_, now) ? Drift.Between(was, now) : null;
+
+    private async Task<(StoredDocument Document, Readings Readings)?> FindSurveyAsync(Estate estate, long number, CancellationToken ct) =>
+        await store.FindAsync(ReadingsKind, estate.Id, number, ct) is { } document && ReadingsDocument.Read(document.Body, "readings", estate).Value is { } readings ? (document, readings) : null;
+
+    /// <summary>What stands out of line in the estate, against itself, the catalogue and what the last runs left.</summary>
+    public async Task<ImmutableArray<Difference>?> DriftAsync(IReadOnlyDictionary<string, string> left, CancellationToken ct) =>
+        await IndexAsync(ct) is { } index ? Drift.Of(index, left, DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)) : null;
 
     /// <summary>The estate numbered for planning, or null where none was imported.</summary>
     public async Task<EstateIndex?> IndexAsync(CancellationToken ct)
@@ -153,21 +242,22 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     }
 
     /// <summary>The best path to a goal, on the last readings.</summary>
-    public async Task<(EstateIndex? Index, Checked<PathAnswer> Answer)> PathAsync(string goalText, string name, bool forPlan, CancellationToken ct)
+    public async Task<(EstateIndex? Index, Checked<PathAnswer> Answer)> PathAsync(string goalText, string name, bool forPlan, SearchWatch? watch, CancellationToken ct)
     {
         var goal = GoalDocument.Read(goalText, name);
         if (!goal.Ok) return (null, new Checked<PathAnswer>(null, goal.Problems));
         if (await IndexAsync(ct) is not { } index) return (null, new Checked<PathAnswer>(null, [NoEstate]));
         var day = goal.Value!.Day ?? DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(time.GetUtcNow(), TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone)).DateTime);
-        return (index, forPlan ? PathFinder.Find(new PathRequest(index, goal.Value, day)) : PathFinder.FindWithAlternatives(new PathRequest(index, goal.Value, day)));
+        var request = new PathRequest(index, goal.Value, day) { Watch = watch };
+        return (index, forPlan ? PathFinder.Find(request) : PathFinder.FindWithAlternatives(request));
     }
 
     public static readonly Problem NoEstate = new("no estate has been imported", null, "Run: tidestep estate import FILE...");
 
     /// <summary>Makes and keeps the plan of the best path to a goal.</summary>
-    public async Task<(Checked<Plan> Plan, PathAnswer? Path)> MakePlanAsync(string goalText, string name, string by, CancellationToken ct)
+    public async Task<(Checked<Plan> Plan, PathAnswer? Path)> MakePlanAsync(string goalText, string name, string by, SearchWatch? watch, CancellationToken ct)
     {
-        var (index, answer) = await PathAsync(goalText, name, forPlan: true, ct);
+        var (index, answer) = await PathAsync(goalText, name, forPlan: true, watch, ct);
         if (!answer.Ok || index is null) return (new Checked<Plan>(null, answer.Problems), null);
         var path = answer.Value!;
         if (!path.Found) return (new Checked<Plan>(null, [.. path.Reasons.Select(r => new Problem($"no path: {r.What}", null, r.Opens)).DefaultIfEmpty(new Problem("no path was found", "the search was cut off", "Name a nearer goal."))]), path);

@@ -18,6 +18,8 @@ internal static class FarActions
         InstallAction install => new FarAction("install", [install.Package, install.Version, install.File ?? "", install.AllowDown ? "down" : ""]),
         SendAction send => new FarAction("send", [send.Artefact, send.To], ArtefactFile(send.Artefact, settings)),
         CaptureAction capture => new FarAction("capture", CaptureArguments(capture, point!)),
+        RequestAction request => new FarAction("request", [request.Method, request.Url, request.Body ?? ""]),
+        QueryAction query => new FarAction("query", [query.Statement, .. query.Parameters]),
         _ => throw new InvalidOperationException($"{action.GetType().Name} is nothing for a far side"),
     };
 

@@ -14,9 +14,6 @@ public readonly record struct Probe(bool Holds, string Why, bool Absent);
 /// <summary>Takes live readings of members through their connectors.</summary>
 public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSettings settings, TimeProvider time)
 {
-    private static readonly Reference RunningReference = new("running", [], null);
-    private static readonly Reference RoleReference = new("role", [], null);
-
     private readonly Dictionary<string, IConnector> _connectors = connectors.ToDictionary(c => c.By);
 
     public IConnector ConnectorOf(EstateNode node) => _connectors[node.Reach.By];
@@ -28,7 +25,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
         var wanted = expression.References.Distinct().Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today").ToList();
         IReadOnlyDictionary<Reference, Value> found;
-        try { found = wanted.Count == 0 ? new Dictionary<Reference, Value>() : await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct); }
+        try { found = wanted.Count == 0 ? Taken.Nothing.Values : (await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct)).Values; }
         catch (ConnectorException e) { return new Probe(false, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})"), Absent: !e.Lasting); }
         var evaluation = Evaluator.Evaluate(expression, r => r.Key switch
         {
@@ -54,27 +51,47 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
     public async Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct) =>
         (await SurveyAsync(estate, catalogue, members, ct)).ToImmutableSortedDictionary(r => r.Key, r => r.Value.Reachable ? r.Value.Reading.Running ?? "none" : "unreachable", StringComparer.Ordinal);
 
-    /// <summary>Surveys members side by side; each comes with whether it could be reached and why not.</summary>
-    public async Task<IReadOnlyDictionary<string, (bool Reachable, MemberReading Reading, string? Why)>> SurveyAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct)
+    /// <summary>Surveys members side by side, so many at once and each within its limit; each comes with whether it could be reached and why not.</summary>
+    /// <param name="estate">The estate.</param>
+    /// <param name="catalogue">The catalogue.</param>
+    /// <param name="members">Whom to read.</param>
+    /// <param name="read">Told after each member, from any thread.</param>
+    public async Task<IReadOnlyDictionary<string, (bool Reachable, MemberReading Reading, string? Why)>> SurveyAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct, Action? read = null)
     {
         var found = new ConcurrentDictionary<string, (bool, MemberReading, string?)>();
         await Parallel.ForEachAsync(members, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (member, token) =>
         {
-            var node = estate.Nodes[member.Node];
-            if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product) { found[member.Id] = (true, MemberReading.None, "the catalogue does not know its product"); return; }
-            var own = product.Readings.Keys.Select(k => new Reference(k, [], null));
-            List<Reference> wanted = [RunningReference, RoleReference, new("installed", [], null), new("staged", [], null), .. own];
-            if (product.Routines.InStep is { } probe) wanted.AddRange(probe.References);
-            try
-            {
-                var values = await ConnectorOf(node).ReadAsync(node, member, product, [.. wanted.Distinct()], token);
-                string? Text(string key) => values.FirstOrDefault(v => v.Key.Key == key).Value?.ToString();
-                var serves = product.Routines.InStep is { } inStep ? Evaluator.Evaluate(inStep, r => values.GetValueOrDefault(r)).Holds : Text("running") is not null;
-                var rest = values.Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role")).ToImmutableDictionary(v => v.Key.Key, v => v.Value.ToString());
-                found[member.Id] = (true, new MemberReading(Text("running"), Text("installed") ?? Text("running"), Text("staged"), Text("role") ?? member.Role, serves, rest), null);
-            }
-            catch (ConnectorException e) { found[member.Id] = (false, MemberReading.None, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")); }
+            found[member.Id] = await ReadOneAsync(estate, catalogue, member, token);
+            read?.Invoke();
         });
         return found;
+    }
+
+    private async Task<(bool, MemberReading, string?)> ReadOneAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
+    {
+        var node = estate.Nodes[member.Node];
+        if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product) return (true, MemberReading.None, "the catalogue does not know its product");
+        var wanted = SurveyQuestions.Of(estate, catalogue, member, product, node.Reach.By);
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
+        try
+        {
+            // A connector that does not heed the token is abandoned, not awaited.
+            var (values, missed) = await ConnectorOf(node).ReadAsync(node, member, product, wanted, limit.Token).WaitAsync(settings.NodeLimit, time, ct);
+            string? Text(string key) => values.FirstOrDefault(v => v.Key.Key == key).Value?.ToString();
+            var serves = product.Routines.InStep is { } inStep ? Evaluator.Evaluate(inStep, r => values.GetValueOrDefault(r)).Holds : Text("running") is not null;
+            var rest = values.Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role")).ToImmutableDictionary(v => v.Key.Key, v => v.Value.ToString());
+            var reading = new MemberReading(Text("running"), Text("installed") ?? Text("running"), Text("staged"), Text("role") ?? member.Role, serves, rest)
+            {
+                At = time.GetUtcNow(),
+                Missed = missed.Where(m => m.Key.Key is not ("staged" or "role") && (m.Key.Key is not ("installed" or "running") || product.Readings.ContainsKey(m.Key.Key))).ToImmutableDictionary(m => m.Key.Key, m => m.Value),
+            };
+            return (true, reading, null);
+        }
+        catch (ConnectorException e) { return (false, MemberReading.None, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")); }
+        catch (TimeoutException)
+        {
+            await limit.CancelAsync();
+            return (false, MemberReading.None, $"{node.Id} did not answer within {settings.NodeLimit.TotalSeconds:0} s");
+        }
     }
 }

@@ -16,6 +16,36 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     private readonly ConcurrentDictionary<string, Task> _tasks = new();
     private readonly CancellationTokenSource _stop = new();
 
+    /// <summary>Proves plans ready before their runs start; null where nothing is checked.</summary>
+    public CheckDesk? Checks { get; init; }
+
+    /// <summary>The components that runs at work have reserved, by the run; those of one run aside.</summary>
+    public ImmutableDictionary<string, string> Reserved(string? but) => _executors.Where(e => e.Key != but)
+        .SelectMany(e => e.Value.Log.Look(s => s.StartedAt is not null && s.End is null ? s.Plan.Components.ToList() : []).Select(c => (Component: c, Run: e.Key))).DistinctBy(r => r.Component).ToImmutableDictionary(r => r.Component, r => r.Run);
+
+    // Blockers that nobody accepted keep a run from starting; cautions and advice go with it into the journal.
+    private async Task<(ImmutableArray<Problem> Problems, Core.Checks.CheckRound? Round)> ProveAsync(Plan plan, string? run, string by, CancellationToken ct)
+    {
+        if (Checks is null) return ([], null);
+        var round = await Checks.RunAsync(plan, survey: true, by, run, ct);
+        if (!round.Ok) return (round.Problems, null);
+        return ([.. round.Value!.Blocking.Select(f => new Problem($"{f.Subject}: {f.Check} {(f.Result == Core.Checks.CheckResult.Open ? "is open" : "failed")}: {f.What}", null, f.Remedy is { } remedy ? $"{remedy} Or accept it: tidestep check waive {PlanName(plan)} '{f.Id}' --reason ..." : null))], round.Value);
+    }
+
+    /// <summary>What each member ran when the last run that worked on it ended.</summary>
+    public async Task<IReadOnlyDictionary<string, string>> LastLeftAsync(CancellationToken ct)
+    {
+        var left = new Dictionary<string, string>();
+        foreach (var run in await journal.RunsAsync(openOnly: false, RunsLookedBack, null, ct))
+            if (await StateAsync(run.Id, ct) is { End: not null } state)
+                foreach (var (member, label) in state.After) left.TryAdd(member, label);
+        return left;
+    }
+
+    private const int RunsLookedBack = 20;
+
+    private static string PlanName(Plan plan) => plan.Digest is ['s', 'h', 'a', ..] digest ? digest[7..17] : plan.Digest;
+
     private static string NewId(string kind) => $"{kind}{Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(4))}";
 
     /// <summary>Takes up every run that has begun and not ended.</summary>
@@ -55,10 +85,12 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         var before = await ReadAsync(index, plan, ct);
         var problems = await PremisesAsync(plan, before, ct);
         if (!problems.IsEmpty) return (null, problems);
+        (problems, var round) = await ProveAsync(plan, null, by, ct);
+        if (!problems.IsEmpty) return (null, problems);
         var (run, opened) = Opening(plan, label, by);
         var held = await journal.CreateReservedRunAsync(run, opened, run.OpenedAt, SubjectsOf(plan), ct);
         if (held.Count > 0) return (null, HeldBy(held));
-        await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, by, ct);
+        await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, round, by, ct);
         return (run.Id, []);
     }
 
@@ -87,19 +119,22 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         var before = await ReadAsync(index, state.Plan, ct);
         var problems = await PremisesAsync(state.Plan, before, ct);
         if (!problems.IsEmpty) return problems;
+        (problems, var round) = stored.Parent is null ? await ProveAsync(state.Plan, run, by, ct) : ([], null);
+        if (!problems.IsEmpty) return problems;
         if (stored.Parent is null)
         {
             var held = await journal.ReserveAsync(run, SubjectsOf(state.Plan), ct);
             if (held.Count > 0) return HeldBy(held);
         }
-        await BeginAsync(run, state, before, by, ct);
+        await BeginAsync(run, state, before, round, by, ct);
         return [];
     }
 
-    private async Task BeginAsync(string run, RunState state, ImmutableSortedDictionary<string, string> before, string by, CancellationToken ct)
+    private async Task BeginAsync(string run, RunState state, ImmutableSortedDictionary<string, string> before, Core.Checks.CheckRound? round, string by, CancellationToken ct)
     {
         var executor = await HostAsync(run, state, ct, begin: false);
-        await executor.Log.AppendAsync(new MembersRead("before", before), new Started(by));
+        RunEvent[] proved = round is null ? [] : [new PlanChecked(round.Findings.Length, [.. round.Findings.Where(f => f.Result is Core.Checks.CheckResult.Failed or Core.Checks.CheckResult.Open)])];
+        await executor.Log.AppendAsync([new MembersRead("before", before), .. proved, new Started(by)]);
         Begin(run, executor);
     }
 

@@ -60,7 +60,7 @@ public sealed class RunExecutor
         }
     }
 
-    private static string Key(Work work) => work switch { DoStep s => "s" + s.Step, TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block}", WatchSettling w => $"w{w.Block}", _ => work.GetType().Name };
+    private static string Key(Work work) => work switch { DoStep s => "s" + s.Step, TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block}", WatchSettling w => $"w{w.Block}", AwaitDecision d => $"d{d.Since:O} {d.Order}", RestTill r => $"r{r.Till:O}", _ => work.GetType().Name };
 
     private async Task TrackAsync(Work work, Action<Exception> broke, CancellationToken ct)
     {
@@ -74,7 +74,10 @@ public sealed class RunExecutor
 
     private Task DoAsync(Work work, CancellationToken ct) => work switch
     {
-        DoStep step => _steps.RunAsync(Plan.Step(step.Step), ct),
+        DoStep step => _steps.RunAsync(Amended(Plan.Step(step.Step)), ct),
+        EnterInWindow enter => EnterAsync(Plan.Blocks[enter.Block - 1], ct),
+        AwaitDecision wait => DecideInTimeAsync(wait, ct),
+        RestTill rest => RestAsync(rest, ct),
         TakeBack measure => TakeBackAsync(measure, ct),
         CheckGuards guards => CheckGuardsAsync(Plan.Blocks[guards.Block - 1], ct),
         WatchSettling settling => SettleAsync(settling, ct),
@@ -104,6 +107,61 @@ public sealed class RunExecutor
             await Task.Delay(_context.Settings.Real(TimeSpan.FromSeconds(30)), _context.Time, ct);
         }
         await Log.AppendAsync(new Halted($"the temporary measure of {Plan.Step(measure.Step).Title} on {Plan.Step(measure.Step).Node} could not be taken back", measure.Step));
+    }
+
+    // The plan stays as it is; what a named person changed of a step is in the journal.
+    private PlanStep Amended(PlanStep step) => Log.Look(s => s.Amendments.GetValueOrDefault(step.Id)) is not { } change ? step : step with
+    {
+        Limit = change.Limit ?? step.Limit,
+        Attempts = change.Times is { } times ? step.Attempts with { Times = times } : step.Attempts,
+        Do = change.Command.IsDefaultOrEmpty ? step.Do : new Core.Catalogue.CommandAction(change.Command),
+    };
+
+    /// <summary>Windows are hours of the plan's own pace; a demonstration that runs faster keeps to none.</summary>
+    private bool KeepsWindows => _context.Settings.Pace == 1 && !Log.Look(s => s.PastWindow);
+
+    private static readonly TimeSpan Look = TimeSpan.FromMinutes(1);
+
+    /// <summary>Enters a part when its window has begun. A part that takes something out of service is not begun when it and the return path after it do not fit what is left of the window.</summary>
+    private async Task EnterAsync(Block block, CancellationToken ct)
+    {
+        var window = Plan.Windows.FirstOrDefault(w => block.Move <= w.LastMove) ?? Plan.Windows[^1];
+        while (KeepsWindows)
+        {
+            if (Log.Look(s => s.HoldAskedFor || s.IsHeld || s.End is not null)) return;
+            var now = _context.Time.GetUtcNow();
+            if (now < window.From)
+            {
+                if (Log.Look(s => s.AwaitsWindow?.Block) != block.Number) await Log.AppendAsync(new WindowAwaited(block.Number, window.From));
+                await Task.Delay(window.From - now < Look ? window.From - now : Look, _context.Time, ct);
+                continue;
+            }
+            var takesOut = block.CheckGuards || !block.ComponentsOut.IsEmpty && Plan.Blocks.First(b => b.Move == block.Move && !b.ComponentsOut.IsEmpty) == block;
+            var end = now + block.Expected + block.Settle + block.Return.Length;
+            if (!takesOut || end <= window.To) break;
+            await Log.AppendAsync(new Halted($"{block.Title} would end, with the return path after it, at {end.ToOffset(window.To.Offset):yyyy-MM-dd HH:mm}; the window ends at {window.To:HH:mm}", null));
+            return;
+        }
+        await Log.AppendAsync(new BlockEntered(block.Number));
+    }
+
+    private async Task RestAsync(RestTill rest, CancellationToken ct)
+    {
+        while (!KeepsWindows || _context.Time.GetUtcNow() < rest.Till) await Task.Delay(Look, _context.Time, ct);
+        if (Log.Look(s => s.RestsAsPlanned && s.IsHeld)) await Log.AppendAsync(new WentOn("the plan, as its window has begun"));
+    }
+
+    /// <summary>A halt that nobody decides in time is decided by the standing order that was given for it; one that can't be carried out is given up.</summary>
+    private async Task DecideInTimeAsync(AwaitDecision wait, CancellationToken ct)
+    {
+        var due = wait.Since + _context.Settings.Real(wait.Order.After);
+        while (due - _context.Time.GetUtcNow() is { Ticks: > 0 } left) await Task.Delay(left < Look ? left : Look, _context.Time, ct);
+        await SayAsync(state =>
+        {
+            if (state.Status != RunStatus.Halted || state.HaltedAt != wait.Since || state.Orders.IsEmpty || state.Orders[0] != wait.Order) return ([], null);
+            var (events, refused) = Orders.Decide(state, wait.Order.Decision, state.OrdersBy, "nobody decided in time", null);
+            return refused is null ? ([.. events.Select(e => e is Decided d ? d with { Standing = true } : e)], null) : ([new OrdersGiven(state.Orders.RemoveAt(0), state.OrdersBy)], null);
+        });
     }
 
     /// <summary>Before a wave: every guard of what goes out is put to live readings. While one does not hold the wave waits and says for what, then halts.</summary>
@@ -144,6 +202,23 @@ public sealed class RunExecutor
             if (have < need && staying.Count >= need) return $"{id} needs {need} in service besides those of the wave and has {have} (out: {string.Join(", ", absent)})";
             if (absent.Count > 0 && absent.Count + component.Members.Length - staying.Count > Math.Max(component.Guard.AtOnce, component.Members.Length - staying.Count)) return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
         }
+        return await UnmetAsync(block, ct);
+    }
+
+    // What the jump asks of each member that goes out now, on live readings; what was accepted at the start is not asked again.
+    private async Task<string?> UnmetAsync(Block block, CancellationToken ct)
+    {
+        if (Plan.Kind != Plan.Upgrade || block.Move < 1) return null;
+        var accepted = Log.Look(s => s.Accepted);
+        foreach (var lane in block.Lanes)
+        {
+            var member = _context.Estate.FindMember(lane.Subject)!;
+            if (Plan.Moves[block.Move - 1].Jumps.FirstOrDefault(j => j.Component == member.Component) is not { } taken || _context.Catalogue.Find(taken.Product)?.Jumps.FirstOrDefault(j => j.Id == taken.Jump) is not { } jump) continue;
+            var step = lane.Steps.FirstOrDefault(s => s.To == taken.To);
+            foreach (var prerequisite in jump.Prerequisites.Where(p => p is { Level: "blocker", Per: "member" or "node" } && !p.Holds.AsksOfMore && p.Holds.References.All(r => r.Name is not ("window" or "related"))))
+                if (!accepted.Contains($"{jump.Id} {prerequisite.Id} {(prerequisite.Per == "node" ? member.Node : member.Id)}") && await _context.Reader.ProbeAsync(_context.Estate, _context.Catalogue, member, prerequisite.Holds, step, ct) is { Holds: false } probe)
+                    return $"{member.Id} does not meet {jump.Id} {prerequisite.Id}: {probe.Why}{(prerequisite.Remedy is { } remedy ? $" ({remedy})" : "")}";
+        }
         return null;
     }
 
@@ -162,7 +237,7 @@ public sealed class RunExecutor
         // What is left is reckoned once in the journal's time and then measured, so that a clock set back or on changes nothing.
         var whole = settling.Since + _context.Settings.Real(block.Settle) - Log.Now;
         var began = _context.Time.GetTimestamp();
-        var probes = block.Lanes.SelectMany(l => l.Steps).Where(s => s.Name == "in-step").ToList();
+        var probes = block.Lanes.Where(l => Log.Look(s => !s.LeftOut.Contains(l.Subject))).SelectMany(l => l.Steps).Where(s => s.Name == "in-step").ToList();
         long? absentSince = null;
         while (true)
         {
@@ -188,7 +263,7 @@ public sealed class RunExecutor
     {
         var (events, refused) = Log.Look(rule);
         if (refused is not null) return refused;
-        await Log.AppendAsync(events);
+        if (events.Length > 0) await Log.AppendAsync(events);
         return null;
     }
 }

@@ -29,6 +29,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var state = log.Look(s => s.Of(step.Id));
         if (state.Status == StepStatus.Pending) await log.AppendAsync(new StepBegun(step.Id));
         if (step.Do is PersonAction) return;
+        if (state.Marked) { await VerifyAsync(step, DoneHow.Marked, [], ct); return; }
         if (step.Do is AwaitAction wait) { await AwaitAsync(step, wait.Holds, ct); return; }
         try { await EffectAsync(step, ct); }
         catch (ConnectorException e) { await FailAsync(step, e.Problem.ToString()); }
@@ -171,6 +172,9 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     return;
                 case AttemptPhase.Lost or AttemptPhase.Torn:
                     await EndAsync(step, attempt.Id, AttemptEnd.Lost, null, reading.Output, attempt.Undo);
+                    return;
+                case AttemptPhase.Unknown when !connector.KeepsRecords:
+                    await EndAsync(step, attempt.Id, AttemptEnd.Lost, null, "this kind of node keeps no record of what it is asked", attempt.Undo);
                     return;
                 case AttemptPhase.Unknown when ++unknown > 1:
                     // Our epoch is raised there, so what is not known by now can never begin.

@@ -3,6 +3,7 @@ using TideStep.Connectors;
 using TideStep.Connectors.Ssh;
 using TideStep.Core.Documents;
 using TideStep.Engine;
+using TideStep.Engine.Artefacts;
 using TideStep.Service;
 using TideStep.Service.Access;
 using TideStep.Service.Routes;
@@ -26,15 +27,27 @@ var time = TimeProvider.System;
 var key = AccessKey.Open(settings.Data, time);
 var engine = new EngineSettings(settings.Pace, TimeSpan.FromMilliseconds(settings.Pace > 1 ? 50 : 200), 64, Path.Combine(settings.Data, "artefacts"));
 var http = new HttpClient(new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 });
-var ssh = new SshConnector(new Secrets(Path.Combine(settings.Data, "secrets")), settings.Data, new HttpReader(http));
-var reader = new MemberReader([new StandInConnector(http, time), ssh, new PersonConnector()], engine, time);
+var vault = new SecretVault(Path.Combine(settings.Data, "vault.json"), settings.VaultKey ?? Path.Combine(settings.Data, "vault.key"));
+var secrets = new Secrets(Path.Combine(settings.Data, "secrets"), vault);
+var databases = new SqlConnector(secrets);
+var appliances = new HttpConnector(secrets, settings.Data);
+var ssh = new SshConnector(secrets, settings.Data, new HttpReader(http), databases, time);
+var standIns = new StandInConnector(http, time);
+var reader = new MemberReader([standIns, ssh, appliances, databases, new PersonConnector()], engine, time);
 var feed = new RunFeed();
 var estates = new EstateDesk(store, reader, time);
+var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
+var checks = new CheckDesk(estates, store, time) { Library = library.HeldAsync, OwnVersion = ServiceSettings.Version };
+var fetching = new Fetching(library, http, time);
+var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
 
-builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton<IJournal>(store).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton<Idempotency>();
+builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton<IJournal>(store).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
+    .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault);
+builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
 builder.Services.AddSingleton(services => new RunDesk(estates, store, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
-    (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what)));
+    (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
+{ Checks = checks });
 builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
 builder.Services.AddProblemDetails();
 builder.Services.AddOpenApi();
@@ -58,8 +71,14 @@ app.MapEntry(key);
 var api = app.MapGroup("/api");
 api.MapEstate();
 api.MapPlans();
+api.MapChecks();
+api.MapSurveys();
+api.MapMembers();
+api.MapArtefacts();
+api.MapSecrets();
+checks.Reserved = app.Services.GetRequiredService<RunDesk>().Reserved;
 api.MapRuns();
-api.MapGet("/service", () => new { version = "0.1.0", installation, settings.Pace }).WithSummary("This service");
+api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
 if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
 
 try { await app.StartAsync(); }
@@ -72,8 +91,15 @@ catch (IOException e)
 Console.WriteLine($"Tide Step: {app.Urls.First()}/enter/{key.NewTicket()}");
 var desk = app.Services.GetRequiredService<RunDesk>();
 await desk.ResumeAsync(CancellationToken.None);
+var schedule = app.Services.GetRequiredService<SurveySchedule>();
+schedule.Start();
 await app.WaitForShutdownAsync();
+await schedule.DisposeAsync();
+await staging.DisposeAsync();
+await fetching.DisposeAsync();
 await desk.DisposeAsync();
 await store.DisposeAsync();
 ssh.Dispose();
+appliances.Dispose();
+await databases.DisposeAsync();
 return 0;

@@ -10,6 +10,12 @@ namespace TideStep.Service;
 /// <param name="Console">The folder of the built console, or null where it is not served.</param>
 public sealed record ServiceSettings(string Data, int Port, string? Database, double Pace, string? Console)
 {
+    /// <summary>Tide Step's own version.</summary>
+    public const string Version = "0.1.0";
+
+    /// <summary>The file of the key that secrets are kept under, where it lies elsewhere than in the data folder.</summary>
+    public string? VaultKey { get; init; }
+
     public static ServiceSettings From(IConfiguration configuration)
     {
         var home = Environment.GetFolderPath(Environment.SpecialFolder.UserProfile);
@@ -17,6 +23,7 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
         return new ServiceSettings(
             Path.GetFullPath(configuration["data"] ?? Environment.GetEnvironmentVariable("TIDESTEP_DATA") ?? Path.Combine(home, ".tidestep")),
             int.Parse(configuration["port"] ?? "7470", CultureInfo.InvariantCulture), configuration["database"], double.Parse(configuration["pace"] ?? "1", CultureInfo.InvariantCulture),
-            new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c)));
+            new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c)))
+        { VaultKey = configuration["vault-key"] };
     }
 }

@@ -63,7 +63,7 @@ internal sealed class Fleet
         var clock = new FleetClock(pace);
         foreach (var node in estate.Nodes.Values.Where(n => n.Reach.By == "stand-in")) _nodes[node.Id] = new SimulatedNode(node.Id, clock, Record);
         foreach (var component in estate.Components)
-            foreach (var member in component.Members)
+            foreach (var member in component.Members.Concat(component.SpareNodes.Select(n => new Member(component.Id, n, null))))
             {
                 if (!_nodes.TryGetValue(member.Node, out var node)) continue;
                 var reading = readings.Of(member);

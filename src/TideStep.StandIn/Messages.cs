@@ -24,6 +24,9 @@ public sealed record AttemptStatus(string State, int? ExitCode, string Output, l
 /// <param name="Seconds">How long contact is lost or how much later it comes back; for ever where 0.</param>
 public sealed record FaultRequest(string Node, string Verb, string Kind, double Seconds = 0);
 
+/// <summary>Changes what a member tells of one reading from now on, such as <c>free("/data")</c> after a disk was grown.</summary>
+public sealed record ReadingChange(string Component, string Name, string Value);
+
 /// <summary>One thing that was done to a node, in the fleet's own record.</summary>
 public sealed record Deed(long Number, DateTimeOffset At, string Node, string Component, string Verb, string Arguments, string Attempt, string What);
 
@@ -32,3 +35,6 @@ public sealed record MemberReport(string Component, string Product, string? Runn
 
 /// <summary>A node as it tells itself.</summary>
 public sealed record NodeReport(string Node, long Boot, double FreeBytes, IReadOnlyList<MemberReport> Members);
+
+/// <summary>A file that lies ready on a node.</summary>
+public sealed record StagedRequest(long Bytes, string Sha256);

@@ -31,6 +31,10 @@ nodes.MapPut("/fence", (HttpContext http, FenceRequest request) => NodeOf(http).
 nodes.MapPost("/attempts", (HttpContext http, AttemptRequest request) => NodeOf(http).Begin(request) is { } why ? Results.Problem(why, statusCode: 409) : Results.Accepted());
 nodes.MapPost("/attempts/{attempt}/stop", (HttpContext http, string attempt, StopRequest request) => NodeOf(http).Stop(attempt, request) is { } why ? Results.Problem(why, statusCode: 409) : Results.NoContent());
 nodes.MapGet("/attempts/{attempt}", (HttpContext http, string attempt, string installation) => NodeOf(http).Status(installation, attempt));
+nodes.MapPut("/readings", (HttpContext http, ReadingChange change) => NodeOf(http).Set(change.Component, change.Name, change.Value) ? Results.NoContent() : Results.Problem($"the node has no member of {change.Component}", statusCode: 404));
+
+nodes.MapPut("/artefacts/{name}", (HttpContext http, string name, StagedRequest file) => NodeOf(http).Lay(name, file) is { } why ? Results.Problem(why, statusCode: 409) : Results.NoContent());
+nodes.MapGet("/artefacts", (HttpContext http) => NodeOf(http).Laid());
 
 app.MapGet("/", () => fleet.Nodes.Select(n => new { n.Id, n.Answers }));
 app.MapGet("/record", (long? after) => fleet.Record.All.Where(d => d.Number > (after ?? 0)));

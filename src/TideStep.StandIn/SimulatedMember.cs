@@ -5,6 +5,9 @@ internal sealed class SimulatedMember(string component, string product, string? 
 {
     private readonly Dictionary<string, string> _values = new(values);
 
+    /// <summary>Changes what one of its readings tells from now on: a disk that was grown, a queue that ran full.</summary>
+    public void Set(string name, string value) => _values[name] = value;
+
     public string Component { get; } = component;
     public string Product { get; } = product;
     public string? Running { get; set; } = running;

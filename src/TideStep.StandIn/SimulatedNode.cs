@@ -40,6 +40,26 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         lock (_gate) return new NodeReport(Id, _boot, _freeBytes, [.. _members.Values.OrderBy(m => m.Component, StringComparer.Ordinal).Select(m => m.Report(clock.Now))]);
     }
 
+    private readonly SortedDictionary<string, StagedRequest> _laid = new(StringComparer.Ordinal);
+
+    /// <summary>Lays a file ready: it takes room and has no other effect. Why not, where there is none.</summary>
+    public string? Lay(string name, StagedRequest file)
+    {
+        lock (_gate)
+        {
+            if (_laid.TryGetValue(name, out var known) && known == file) return null;
+            if (file.Bytes > _freeBytes) return $"no room on {Id}: needs {file.Bytes} bytes, has {_freeBytes:0}";
+            _freeBytes -= file.Bytes;
+            _laid[name] = file;
+            return null;
+        }
+    }
+
+    public IReadOnlyDictionary<string, StagedRequest> Laid()
+    {
+        lock (_gate) return new Dictionary<string, StagedRequest>(_laid);
+    }
+
     public void Fault(FaultRequest fault)
     {
         lock (_gate)
@@ -50,6 +70,17 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     }
 
     private void LoseContact(double seconds) => _awayUntil = seconds <= 0 ? DateTimeOffset.MaxValue : clock.Now + clock.Pace(TimeSpan.FromSeconds(seconds));
+
+    /// <summary>Changes a reading of a member; false where the node has no such member.</summary>
+    public bool Set(string component, string name, string value)
+    {
+        lock (_gate)
+        {
+            if (!_members.TryGetValue(component, out var member)) return false;
+            member.Set(name, value);
+            return true;
+        }
+    }
 
     public void ClearFaults()
     {
@@ -221,6 +252,9 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "admit":
                 member.Admitted = true;
                 return (0, "takes work again");
+            case "retire":
+                (member.Started, member.Admitted) = (false, false);
+                return (0, "no longer one of the members");
             case "stage":
                 member.Staged = first;
                 return (0, $"{first} waits in the other slot");

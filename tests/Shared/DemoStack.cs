@@ -54,6 +54,7 @@ public sealed class DemoStack : IAsyncDisposable
             stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
             stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
             await stack.Good("estate", "import", stack.Demo("estate.yaml"), stack.Demo("catalogue"), stack.Demo("readings.yaml"));
+            await stack.Good("artefact", "add", Path.Combine(Root, "demo", "artefacts", "pratincole-7.1-small.img"), Path.Combine(Root, "demo", "artefacts", "mended"));
             return stack;
         }
         catch { await stack.DisposeAsync(); throw; }
@@ -125,9 +126,13 @@ public sealed class DemoStack : IAsyncDisposable
     public sealed record Ran(int Status, string Output, string Error);
 
     /// <summary>Runs <c>tidestep</c> to its end.</summary>
-    public async Task<Ran> Cli(params string[] arguments)
+    public Task<Ran> Cli(params string[] arguments) => CliAs("Wren Hale", arguments);
+
+    /// <summary>The same under another person's name.</summary>
+    public async Task<Ran> CliAs(string name, params string[] arguments)
     {
         var start = Program("Cli", "tidestep", arguments);
+        start.Environment["TIDESTEP_NAME"] = name;
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
         using var process = Process.Start(start)!;
         var (output, error) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
@@ -152,6 +157,16 @@ public sealed class DemoStack : IAsyncDisposable
     }
 
     public Task FaultAsync(string node, string verb, string kind, double seconds = 0) => Fleet.PostAsJsonAsync("/faults", new { node, verb, kind, seconds });
+
+    /// <summary>Mends what the demo has short on purpose, as a person would: the disk of one ledger node is grown.</summary>
+    public async Task GrowDiskAsync() => (await Fleet.PutAsJsonAsync("/nodes/ss-led-3/readings", new { component = "ledger-south", name = "free(\"/data\")", value = "64 GiB" })).EnsureSuccessStatusCode();
+
+    /// <summary>Signs everything that a plan asks people to have done before.</summary>
+    public async Task SignAllAsync(string plan)
+    {
+        var kept = JsonNode.Parse(await Good("plan", "show", plan, "--format", "json"))!;
+        foreach (var title in kept["plan"]!["tasks"]!.AsArray().Where(t => (string)t!["when"]! == "before").Select(t => (string)t!["title"]!).Distinct()) await Good("check", "sign", plan, title, "--evidence", "seen");
+    }
 
     public async Task<JsonObject> RunAsync(string run) => (await Service.GetFromJsonAsync<JsonObject>($"/api/runs/{run}"))!;
 

@@ -85,12 +85,14 @@ public sealed class ConsoleTests : IAsyncLifetime
     public async Task A_run_of_a_whole_season_shows_every_component_and_its_tide_line()
     {
         var run = await _stack.OpenAsync("goals/season.yaml", "Tickets to 7.2, gates to 7.1");
+        await _stack.GrowDiskAsync();
+        await _stack.SignAllAsync((string)(await _stack.RunAsync(run))["plan"]!);
         await _stack.Good("run", "start", run);
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/runs/{run}");
         await _stack.UntilAsync(run, r => (int)r["currentBlock"]! >= 20);
-        await Expect(page.GetByRole(AriaRole.Img)).ToHaveAttributeAsync("aria-label", new System.Text.RegularExpressions.Regex("Tide line: [1-9][0-9]* of 96 members"), new() { Timeout = 60_000 });
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }).GetByRole(AriaRole.Row)).ToHaveCountAsync(60);
+        await Expect(page.GetByRole(AriaRole.Img)).ToHaveAttributeAsync("aria-label", new System.Text.RegularExpressions.Regex("Tide line: [1-9][0-9]* of 156 members"), new() { Timeout = 60_000 });
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }).GetByRole(AriaRole.Row)).ToHaveCountAsync((await _stack.RunAsync(run))["blocks"]!.AsArray().Count + 1);
         await PictureAsync(page, "run");
         await _stack.Good("run", "hold", run);
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("held", Patient);
@@ -168,20 +170,49 @@ public sealed class ConsoleTests : IAsyncLifetime
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/plans/{plan["digest"]}");
         var strip = page.GetByRole(AriaRole.Figure);
-        await Expect(strip).ToContainTextAsync("move 1: relay-south 3.1 to 3.2", new() { Timeout = 60_000 });
-        await page.GetByRole(AriaRole.Img, new() { Name = "move 1: relay-south" }).FocusAsync();
+        await Expect(strip).ToContainTextAsync("move 1: runtime-south 21.3 to 21.5", new() { Timeout = 60_000 });
+        await page.GetByRole(AriaRole.Img, new() { Name = "move 1: runtime-south" }).FocusAsync();
         await page.Keyboard.PressAsync("ArrowRight");
         await page.Keyboard.PressAsync("ArrowRight");
-        await Expect(strip).ToContainTextAsync("move 3: tickets-south 6.8 to 6.14");
+        await Expect(strip).ToContainTextAsync("move 3: identity-south 4.6 to 5.1");
         await Expect(page.GetByText("Window 2")).ToBeVisibleAsync();
         await Expect(strip).ToContainTextAsync("rests till 6 Dec");
         await PictureAsync(page, "strip");
-        await page.GetByRole(AriaRole.Button, new() { Name = "return path after part 30", Exact = true }).PressAsync("Enter");
+        await page.GetByRole(AriaRole.Button, new() { NameRegex = new System.Text.RegularExpressions.Regex(": return path after part 60$") }).PressAsync("Enter");
         var back = page.GetByRole(AriaRole.Region, new() { Name = "return path", Exact = true });
-        await Expect(back).ToContainTextAsync("season-pass-north 3.4 back to 3.1", new() { Timeout = 60_000 });
+        await Expect(back).ToContainTextAsync("season-pass-south 3.4 back to 3.1", new() { Timeout = 60_000 });
         await Expect(back).ToContainTextAsync("relay-south: restore store loses what was written since its capture");
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "needs", Exact = true })).ToContainTextAsync("pratincole-7.1-wide.img, 118 MiB 8 nodes");
+        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "needs", Exact = true })).ToContainTextAsync("pratincole-7.1-wide.img, 17.2 KiB 8 nodes");
         await PictureAsync(page, "plan");
+    }
+
+    [Fact]
+    public async Task A_plans_findings_are_read_and_one_is_accepted()
+    {
+        await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"));
+        var page = await EnterAsync();
+        await page.GetByLabel("acting as").FillAsync("Robin Dale");
+        await page.GetByRole(AriaRole.Link, new() { Name = "Checks" }).ClickAsync();
+        await Expect(page.GetByText("This plan was never checked.")).ToBeVisibleAsync(new() { Timeout = 60_000 });
+        await page.GetByRole(AriaRole.Button, new() { Name = "Check now" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Status, new() { Name = "readiness" })).ToContainTextAsync("Not ready. 4 blockers", new() { Timeout = 60_000 });
+        await Expect(page.GetByRole(AriaRole.Table, new() { Name = "Stands in the way" })).ToContainTextAsync("needs at least 30 GiB, has 23.5 GiB: 6.5 GiB short");
+        await page.GetByRole(AriaRole.Button, new() { Name = "sign manual ask for the licence of Greenshank 4" }).ClickAsync();
+        var signature = page.GetByRole(AriaRole.Dialog, new() { Name = "acceptance" });
+        await signature.GetByLabel("What you did or saw").FillAsync("it is in the drawer");
+        await signature.GetByRole(AriaRole.Button, new() { Name = "Sign as Robin Dale" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Status, new() { Name = "readiness" })).ToContainTextAsync("Not ready. 3 blockers", new() { Timeout = 60_000 });
+        await page.GetByRole(AriaRole.Button, new() { Name = "accept to-8.4 lag ledger-north/ns-led-3" }).PressAsync("Enter");
+        var dialog = page.GetByRole(AriaRole.Dialog, new() { Name = "acceptance" });
+        await dialog.GetByLabel("Why it may be borne").FillAsync("it catches up in minutes");
+        await dialog.GetByRole(AriaRole.Button, new() { Name = "Accept as Robin Dale" }).ClickAsync();
+        await Expect(page.GetByRole(AriaRole.Table, new() { Name = "Accepted" })).ToContainTextAsync("Robin Dale, until", new() { Timeout = 60_000 });
+        await PictureAsync(page, "checks");
+        await page.GetByRole(AriaRole.Button, new() { Name = "accept to-8.4 room ledger-south/ss-led-3" }).ClickAsync();
+        await dialog.GetByLabel("Why it may be borne").FillAsync("dumps are cleared on Friday");
+        await dialog.GetByRole(AriaRole.Button, new() { Name = "Accept as Robin Dale" }).ClickAsync();
+        await Expect(page.GetByText("A second person has to agree.")).ToBeVisibleAsync(new() { Timeout = 60_000 });
+        await Expect(page.GetByRole(AriaRole.Status, new() { Name = "readiness" })).ToContainTextAsync("Not ready.");
     }
 
     [Fact]

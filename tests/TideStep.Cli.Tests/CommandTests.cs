@@ -21,7 +21,7 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
 
     public static readonly TheoryData<string> Tables =
     [
-        "estate show", "catalogue show", "catalogue matrix curlew dunlin", "plan list", "run list", "point list", "path --goal {demo}/goals/season.yaml", "plan make --goal {demo}/goals/season.yaml",
+        "estate show", "catalogue show", "catalogue matrix curlew dunlin", "plan list", "run list", "point list", "check waivers", "survey list", "path --goal {demo}/goals/season.yaml", "plan make --goal {demo}/goals/season.yaml",
     ];
 
     [Theory]

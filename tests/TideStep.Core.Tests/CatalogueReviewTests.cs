@@ -18,6 +18,14 @@ public sealed class CatalogueReviewTests
     public void A_catalogue_that_is_in_order_has_nothing() => Assert.Empty(CatalogueReview.Of(new Fleet().Product("engine", Good + "rules:\n- {this: \">=2\", depends-on: other, at: \"*\", verdict: supported}\n").Product("other", Good).Catalogue));
 
     [Fact]
+    public void A_part_that_comes_from_none_before_is_found_with_the_nearest() =>
+        Assert.Contains("the part sails comes from 'rigs', which no release before it has Did you mean 'rig'?", Only(Good.Replace("\"1\": {}, \"2\": {}", "\"1\": {parts: [rig]}, \"2\": {parts: [{name: sails, was: rigs}]}", StringComparison.Ordinal)));
+
+    [Fact]
+    public void Jumps_that_ask_one_question_in_two_ways_are_found() =>
+        Assert.Contains("the jumps to-2 and to-3 ask 'keep' in different words", Only(Good.Replace("to: \"2\",", "to: \"2\", answers: [{id: keep, asks: Keep it?, otherwise: \"yes\"}],", StringComparison.Ordinal).Replace("to: \"3\",", "to: \"3\", answers: [{id: keep, asks: Keep it?, otherwise: \"no\"}],", StringComparison.Ordinal)));
+
+    [Fact]
     public void A_rule_of_an_unknown_product_names_the_nearest() => Assert.Contains("speaks of 'othr', which is no product of the catalogue Did you mean 'other'?", Only(Good + "rules:\n- {this: \"*\", depends-on: othr, at: \"*\", verdict: supported}\n"));
 
     [Theory]

@@ -1,3 +1,5 @@
+using TideStep.Core.Paths;
+
 namespace TideStep.Core.Tests;
 
 public sealed class PathTests
@@ -155,6 +157,35 @@ public sealed class PathTests
         var answer = Owing().Path("goal: [{component: other, to: 7}]", Due);
         Assert.Equal("app@7 other@7", Moves(answer));
         Assert.Contains(answer.Notes, n => n.Contains("owes a restart that puts 7 into effect", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_search_that_is_stopped_says_so_and_claims_no_proof()
+    {
+        var watch = new SearchWatch();
+        watch.Stop();
+        var answer = Fleet.Good(PathFinder.FindWithAlternatives(Owing().Request("goal: [{component: app, to: 8}]\nallow-untested: all") with { Watch = watch }));
+        Assert.False(answer.Proved);
+        Assert.Contains(answer.Notes, n => n.Contains("stopped by a person", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_member_that_was_replaced_is_looked_for_on_its_spare_node()
+    {
+        var fleet = new Fleet().Node("a[1-2]").Node("s1").Chain("engine", ["6", "7"]).With("app", "engine", "6", "\"a[1-2]\"", "spares: [s1]").With("front", "web", "1", "\"a[1-2]\"", "stands-on: [app]").Chain("web", ["1"]);
+        var index = fleet.Index("  app/a1: {running: none}\n  app/s1: {running: \"6\"}\n  front/s1: {running: \"1\"}\n");
+        Assert.Equal(["app/a2", "app/s1", "front/a2", "front/s1"], index.Components.SelectMany(c => c.Members).Select(m => m.Id));
+        Assert.Equal(["a1"], index.Estate.Find("app")!.SpareNodes);
+        // A member that was not read has not moved.
+        Assert.Equal(["app/a1", "app/a2"], fleet.Index("  app/s1: {running: \"6\"}\n").Components[0].Members.Select(m => m.Id));
+    }
+
+    [Fact]
+    public void Several_owed_restarts_come_first_in_any_order_among_themselves()
+    {
+        var answer = Owing().Node("n[1-2]").With("app-b", "engine", "6", "\"n[1-2]\"").Path("goal: [{component: other, to: 7}]", Due + Due.Replace("app/a", "app-b/n", StringComparison.Ordinal));
+        Assert.Equal("app-b@7 app@7 other@7", Moves(answer));
+        Assert.True(answer.Proved);
     }
 
     [Fact]

@@ -213,8 +213,10 @@ public sealed class PlanTests
 
     private const string Replacing = "methods: {replace: {member: 5 min, settle: 2 min}}, change: [put]";
 
-    private static Fleet Replaced(string spares) => new Fleet().Node("a[1-3]").Node("s[1-2]").With("app", "engine", "1", "\"a[1-3]\"", $"guard: {{keep: 3}}, spares: {spares}")
-        .Product("engine", Engine(Replacing, steps: Steps.Replace("routines: {", "routines: {join: [look], retire: [stop], ")));
+    private static string Joining => Steps.Replace("routines: {", "routines: {join: [look], retire: [stop], ");
+
+    private static Fleet Replaced(string spares, string jump = Replacing) => new Fleet().Node("a[1-3]").Node("s[1-2]").With("app", "engine", "1", "\"a[1-3]\"", $"guard: {{keep: 3}}, spares: {spares}")
+        .Product("engine", Engine(jump, steps: Joining));
 
     [Fact]
     public void A_replaced_member_leaves_after_another_joined_and_its_node_serves_the_next()
@@ -224,12 +226,40 @@ public sealed class PlanTests
         Assert.Equal(["put", "look", "in-step"], Names(plan.Blocks[0]));
         Assert.Equal(["stop", "stop"], Names(plan.Blocks[1]));
         Assert.Equal(["app/a1", "app/a2", "app/s1"], plan.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject));
-        Assert.Contains(plan.Notes, n => n.Contains("runs on a1, a2, s1; a3 are free", StringComparison.Ordinal));
-        // Nothing leads a replacement back, from its first new member on, and it is not said that anything did.
-        Assert.All(plan.Blocks, b => Assert.Equal((ReturnState.Closed, "app is replaced, and a replacement is not led back"), (b.Return.State, b.Return.Why)));
-        var fleet = Replaced("[s1]");
-        Assert.False(Fleet.Good(ReturnPlanner.PathFrom(fleet.Index(), plan, 1, 1)).Found);
-        Assert.Contains("a replacement is not led back", Assert.Single(ReturnPlanner.Make(fleet.Index(), "r", After(plan, 2), 1, "e", "c").Problems).What);
+        Assert.Equal(3, plan.Moves[0].Waves);
+        Assert.Contains(plan.Notes, n => n.Contains("runs on a1, a2, s1; a3 is free", StringComparison.Ordinal));
+        // Without a jump down nothing leads a replacement back, from its first new member on.
+        Assert.All(plan.Blocks, b => Assert.Equal(ReturnState.Closed, b.Return.State));
+        Assert.Contains("is closed: engine has no jump", Assert.Single(ReturnPlanner.Make(Replaced("[s1]").Index(), "r", After(plan, 2), 1, "e", "c").Problems).What);
+    }
+
+    private const string ReplacedBack = "methods: {replace: {member: 5 min, settle: 2 min}}, change: [put]}\n  back: {from: \"=2\", to: \"1\", down: true, methods: {replace: {member: 3 min, settle: 1 min}}, change: [put]";
+
+    [Fact]
+    public void A_replacement_is_led_back_by_replacing_on_the_nodes_that_are_free_then()
+    {
+        var fleet = Replaced("[s1]", ReplacedBack);
+        var plan = Of(fleet);
+        Assert.Equal([4, 4, 8, 8, 12, 12, 12], plan.Blocks.Select(b => (int)b.Return.Length.TotalMinutes));
+        Assert.All(plan.Blocks, b => Assert.Equal((ReturnState.Clean, "app by jump back"), (b.Return.State, b.Return.Why)));
+        // After two of three: the new ones give way, each to the node that is free; the third was never touched.
+        var back = Fleet.Good(ReturnPlanner.Make(fleet.Index(), "r", After(plan, 4), 1, "e", "c"));
+        Assert.Equal(["app/a2", "app/a1", "app/a1", "app/s1"], back.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject));
+        Assert.Equal(["app/a1", "app/a2", "app/a3"], back.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject));
+        Assert.Equal("1", back.Moves[0].To);
+    }
+
+    [Fact]
+    public void What_stands_on_a_replaced_member_comes_back_with_it()
+    {
+        var fleet = new Fleet().Node("a[1-2]").Node("s1").With("base", "engine", "1", "\"a[1-2]\"", "guard: {keep: 2}, spares: [s1]").With("front", "web", "1", "\"a[1-2]\"", "stands-on: [base]")
+            .Product("engine", Engine(ReplacedBack, steps: Joining)).Product("web", Engine(Rolling, steps: Joining));
+        var plan = Of(fleet, "goal: [{component: base, to: 2}]");
+        var back = Fleet.Good(ReturnPlanner.Make(fleet.Index(), "r", After(plan, plan.Blocks.Length), 1, "e", "c"));
+        Assert.Contains("front/s1", plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member));
+        Assert.Equal(["base/a2", "front/a2"], Members(back, 0));
+        Assert.Equal(["base/a1", "front/a1"], Members(back, 1));
+        static IEnumerable<string> Members(Plan plan, int block) => plan.Blocks.Where(b => b.Phase == Phase.Roll).ElementAt(block).Lanes.SelectMany(l => l.Steps).Select(s => s.Member).Distinct().Order(StringComparer.Ordinal);
     }
 
     [Fact]

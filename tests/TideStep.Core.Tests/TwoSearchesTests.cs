@@ -106,4 +106,45 @@ public sealed class TwoSearchesTests
         if (new PathSearch(problem, joint: true).Find() is not { By: not null } end) return;
         for (var c = 0; c < end.State.Length; c++) Assert.True(ends.May(c, end.State[c]));
     }, iter: 150);
+
+    [Fact]
+    public void Versions_that_two_components_can_not_come_to_end_no_path()
+    {
+        var refused = 0;
+        Estates.Sample(pair =>
+        {
+            var request = pair.Fleet.Request(pair.Goal) with { Joint = true };
+            var (targets, pinned) = GoalResolution.Resolve(request, new Documents.Findings());
+            PathProblem Problem() => new(request, targets, pinned, relaxed: false);
+            var problem = Problem();
+            var reach = new PairReach(problem);
+            var narrowed = Problem();
+            narrowed.Reach = new PairReach(narrowed);
+            var can = new EndDomains(narrowed).CanAllStand();
+            if (can == false) Interlocked.Increment(ref refused);
+            if (new PathSearch(problem, joint: true).Find() is not { By: not null } end) return;
+            Assert.True(can);
+            for (var p = 0; p < problem.Index.Pairs.Length; p++) Assert.True(reach.Reaches(p, end.State), $"{pair.Goal}\n{pair.Fleet.Texts}");
+        }, iter: 200);
+        Assert.True(refused > 10, $"only {refused} estates were refused");
+    }
+
+    [Fact]
+    public void Reasons_told_by_pairs_are_as_few_as_those_found_state_by_state()
+    {
+        var compared = 0;
+        TinyPathless.Sample(pair =>
+        {
+            var request = pair.Fleet.Request(pair.Goal);
+            var (targets, pinned) = GoalResolution.Resolve(request, new Documents.Findings());
+            if (PathFinder.LeadsAnywhere(new PathProblem(request, targets, pinned, relaxed: false))) return;
+            PathReasons Search() => new(new PathProblem(request, targets, pinned, relaxed: true));
+            var (told, tried) = (Search().Find(), Search().ByStates());
+            Assert.Equal(tried.Select(r => r.Kind), told.Select(r => r.Kind));
+            Interlocked.Increment(ref compared);
+        }, iter: 250);
+        Assert.True(compared > 30, $"only {compared} estates had no path");
+    }
+
+    private static readonly Gen<(Fleet Fleet, string Goal)> TinyPathless = Gen.Int[0, int.MaxValue].Select(TideStep.Tests.TinyEstates.Build);
 }

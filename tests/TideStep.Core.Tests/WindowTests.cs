@@ -122,11 +122,12 @@ public sealed class WindowTests
         void Say(RunEvent e) => state.Apply(new JournalEntry("r", ++number, 1, DateTimeOffset.UnixEpoch.AddSeconds(number), e));
         Say(new Opened(plan.Digest, "", "Wren", null));
         Say(new Started("Wren"));
-        while (state.Status != RunStatus.Held && number < 500) foreach (var work in NextWork.Of(state)) Do(work);
+        for (var round = 0; state.Status != RunStatus.Held && round < 500; round++) foreach (var work in NextWork.Of(state)) Do(work);
         Assert.Equal(1, plan.Blocks[state.BlocksDone - 1].Move);
+        Assert.Equal(new DateTimeOffset(2026, 12, 6, 1, 0, 0, TimeSpan.Zero), Assert.IsType<RestTill>(Assert.Single(NextWork.Of(state))).Till);
         Assert.Contains("it rests, as planned, till night opens on Sun 2026-12-06 01:00", RunView.Of("r", state, 1).WaitsFor);
         Say(new WentOn("Wren"));
-        while (state.End is null && number < 500) foreach (var work in NextWork.Of(state)) Do(work);
+        for (var round = 0; state.End is null && round < 500; round++) foreach (var work in NextWork.Of(state)) Do(work);
         Assert.Equal(RunEnd.Completed, state.End);
 
         void Do(Work work)
@@ -134,6 +135,7 @@ public sealed class WindowTests
             switch (work)
             {
                 case Append append: Say(append.Event); break;
+                case EnterInWindow enter: Say(new BlockEntered(enter.Block)); break;
                 case DoStep step: Say(new StepDone(step.Step, DoneHow.Done)); break;
                 case CheckGuards guards: Say(new GuardsChecked(guards.Block, true, "")); break;
                 case WatchSettling settling: Say(new BlockSettled(settling.Block)); break;

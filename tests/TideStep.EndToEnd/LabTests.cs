@@ -6,15 +6,29 @@ namespace TideStep.EndToEnd;
 public sealed class LabTests
 {
     [Fact]
+    public async Task Two_real_hosts_with_a_database_are_surveyed_and_every_fault_is_found_by_its_check()
+    {
+        var (code, output) = await RunAsync("lab-survey.sh");
+        Assert.True(code == 0, output);
+        Assert.Contains("the lab's survey is done", output);
+    }
+
+    [Fact]
     public async Task Three_real_hosts_are_upgraded_returned_and_survive_a_killed_service()
+    {
+        var (code, output) = await RunAsync("lab-example.sh");
+        Assert.True(code == 0, output);
+        Assert.Equal(2, output.Split("\"failed\": []").Length - 1);
+    }
+
+    private static async Task<(int Code, string Output)> RunAsync(string script)
     {
         var at = AppContext.BaseDirectory;
         while (!File.Exists(Path.Combine(at, "TideStep.slnx"))) at = Path.GetDirectoryName(at)!;
-        var start = new ProcessStartInfo(Path.Combine(at, "scripts", "lab-example.sh")) { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = at };
+        var start = new ProcessStartInfo(Path.Combine(at, "scripts", script)) { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = at };
         using var lab = Process.Start(start)!;
         var (output, error) = (lab.StandardOutput.ReadToEndAsync(), lab.StandardError.ReadToEndAsync());
         await lab.WaitForExitAsync();
-        Assert.True(lab.ExitCode == 0, await output + await error);
-        Assert.Equal(2, (await output).Split("\"failed\": []").Length - 1);
+        return (lab.ExitCode, await output + await error);
     }
 }

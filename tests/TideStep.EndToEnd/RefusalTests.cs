@@ -97,6 +97,61 @@ public sealed class RefusalTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_run_starts_only_when_nothing_stands_in_the_way_or_two_people_bear_it()
+    {
+        var run = await _stack.OpenAsync("goals/season.yaml", "season");
+        var plan = (string)(await _stack.RunAsync(run))["plan"]!;
+        var deeds = (await _stack.DeedsAsync()).Count;
+        var refused = await _stack.Cli("run", "start", run);
+        Assert.Equal(1, refused.Status);
+        Assert.Contains("needs at least 30 GiB, has 23.5 GiB: 6.5 GiB short", refused.Error);
+        Assert.Equal(deeds, (await _stack.DeedsAsync()).Count);
+        Assert.Equal(1, (await _stack.Cli("check", "run", plan)).Status);
+        Assert.Contains("blocker, open: manual ask for the licence of Greenshank 4", (await _stack.Cli("check", "run", plan)).Output);
+        Assert.Equal(2, (await _stack.Cli("check", "sign", plan, "ask for the licence of Greenshank 4", "--evidence", " ")).Status);
+        await _stack.SignAllAsync(plan);
+        const string finding = "to-8.4 room ledger-south/ss-led-3";
+        Assert.Contains("a second person has to agree", await _stack.Good("check", "waive", plan, finding, "--reason", "old dumps go on Friday"));
+        Assert.Equal(1, (await _stack.Cli("check", "run", plan)).Status);
+        var alone = await _stack.Cli("check", "second", finding);
+        Assert.Equal(2, alone.Status);
+        Assert.Contains("must be another", alone.Error);
+        Assert.Contains("Robin Dale agrees with Wren Hale", (await _stack.CliAs("Robin Dale", "check", "second", finding)).Output);
+        Assert.Contains("accepted by Wren Hale and Robin Dale", await _stack.Good("check", "run", plan));
+        // It got worse since: the old word covers it no more, and a third round says so.
+        (await _stack.Fleet.PutAsJsonAsync("/nodes/ss-led-3/readings", new { component = "ledger-south", name = "free(\"/data\")", value = "20 GiB" })).EnsureSuccessStatusCode();
+        var worse = await _stack.Cli("check", "run", plan);
+        Assert.Equal(1, worse.Status);
+        Assert.Contains("10 GiB short", worse.Output);
+        Assert.Contains("round 3", (await _stack.Cli("check", "show", plan, "--round", "3")).Output);
+        Assert.Contains("done, says Wren Hale", (await _stack.Cli("check", "show", plan, "--all")).Output);
+        await _stack.GrowDiskAsync();
+        await _stack.Good("run", "start", run);
+        Assert.Contains("| to-8.4 lag | ledger-north/ns-led-3 |", await _stack.Good("check", "show", plan, "--report", "markdown"));
+        await _stack.Good("run", "hold", run);
+    }
+
+    [Fact]
+    public async Task A_node_that_does_not_answer_is_shown_with_what_was_known_and_stands_in_the_way()
+    {
+        await _stack.FaultAsync("gate-07-1", "*", "lose-contact", 0);
+        var survey = await _stack.Cli("survey", "take");
+        Assert.Equal(1, survey.Status);
+        Assert.Contains("gates/gate-07-1", survey.Output);
+        Assert.Contains("1 not read", await _stack.Good("estate", "show"));
+        Assert.Contains("was 6.3", await _stack.Good("estate", "show", "--members"));
+        var drift = await _stack.Cli("estate", "drift");
+        Assert.Equal(1, drift.Status);
+        Assert.Contains("6.3, as on", drift.Output);
+        Assert.Contains("runtime-south/ss-tic-1", drift.Output);
+        var last = JsonNode.Parse(await _stack.Good("survey", "list", "--format", "json"))!.AsArray();
+        Assert.Equal(1, (int)last[0]!["unreached"]!);
+        var compared = await _stack.Cli("survey", "compare", $"{last[1]!["number"]}", $"{last[0]!["number"]}", "--format", "json");
+        Assert.Contains("gates/gate-07-1", JsonNode.Parse(compared.Output)!.AsArray().Select(d => (string)d!["subject"]!));
+        Assert.Equal(1, (await _stack.Cli("path", "--goal", _stack.Demo("goals/season.yaml"))).Status);
+    }
+
+    [Fact]
     public async Task Without_the_key_or_under_another_name_nothing_is_answered()
     {
         using var stranger = new HttpClient { BaseAddress = _stack.Service.BaseAddress };

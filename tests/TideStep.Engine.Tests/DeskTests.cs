@@ -43,9 +43,36 @@ public sealed class DeskTests : IAsyncLifetime
     private async Task<(IReadOnlyList<StoredDocument> Saved, IReadOnlyList<Problem> Problems)> ImportAsync(params IncomingDocument[] documents) =>
         await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
 
+    [Fact]
+    public async Task A_survey_of_a_part_leaves_the_others_as_old_as_they_were()
+    {
+        await _estates.SurveyAsync("Wren", default);
+        var before = await _estates.ReadingsAsync(default);
+        _far.SetRunning("n1", "app", "7");
+        _far.SetRunning("n2", "app", "7");
+        await _estates.SurveyAsync("Wren", new SurveyScope(Node: "n1"), default);
+        var after = await _estates.ReadingsAsync(default);
+        Assert.Equal(("7", "6"), (after.Members["app/n1"].Running, after.Members["app/n2"].Running));
+        Assert.Equal(before.TakenOf("app/n2"), after.TakenOf("app/n2"));
+        Assert.True(after.TakenOf("app/n1") > before.TakenOf("app/n1"));
+        Assert.Equal("there is no node 'n3'", new SurveyScope(Node: "n3").Wrong((await _estates.CurrentEstateAsync(default))!)!.What);
+        Assert.Equal(["7", "6"], (await _estates.HistoryAsync("app/n1", "running", 10, default)).Take(2).Select(h => h.Value));
+        var view = (await _estates.MemberAsync("app/n2", default))!;
+        Assert.Equal(("6", before.TakenOf("app/n2")), (view.Readings.First(r => r.Name == "running").Value, view.At));
+    }
+
+    [Fact]
+    public void A_survey_is_due_so_long_after_the_last_whoever_took_it()
+    {
+        var now = new DateTimeOffset(2026, 11, 20, 12, 0, 0, TimeSpan.Zero);
+        Assert.Null(SurveySchedule.Due(new SurveyEvery(null, ""), now, now));
+        Assert.Equal(now.AddHours(5), SurveySchedule.Due(new SurveyEvery(TimeSpan.FromHours(6), "Wren"), now.AddHours(-1), now));
+        Assert.Equal(now, SurveySchedule.Due(new SurveyEvery(TimeSpan.FromHours(6), "Wren"), now.AddDays(-3), now));
+    }
+
     private async Task<string> OpenAsync()
     {
-        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", default);
+        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", null, default);
         Assert.True(plan.Ok, string.Join("; ", plan.Problems));
         var (run, problem) = await _runs.OpenAsync(plan.Value!.Digest, "a run", "Wren", default);
         Assert.Null(problem);
@@ -133,7 +160,7 @@ public sealed class DeskTests : IAsyncLifetime
     [Fact]
     public async Task A_plan_that_is_opened_and_started_at_once_leaves_no_run_behind_when_it_is_refused()
     {
-        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", default);
+        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", null, default);
         _far.SetRunning("n2", "app", "7");
         Assert.Contains("app/n2 runs 7", Assert.Single((await _runs.OpenAndStartAsync(plan.Value!.Digest, "", "Wren", default)).Problems).What);
         _far.SetRunning("n2", "app", "6");

@@ -119,7 +119,10 @@ internal sealed class FarSide : IConnector
         }
     }
 
-    public async Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    /// <summary>What nodes tell besides their versions.</summary>
+    public System.Collections.Concurrent.ConcurrentDictionary<(string Node, string Reading), Value> Told { get; } = new();
+
+    public async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
         await Around("read", node.Id, "");
         lock (_gate)
@@ -128,7 +131,8 @@ internal sealed class FarSide : IConnector
             var found = new Dictionary<Reference, Value>();
             foreach (var reference in wanted)
                 if (reference.Key is "running" or "installed" && its.Running.TryGetValue(member.Component, out var version) && !its.Stopped.Contains(member.Component)) found[reference] = Value.Of(product.Scheme.TryParse(version)!);
-            return found;
+                else if (Told.TryGetValue((node.Id, reference.Key), out var told)) found[reference] = told;
+            return Taken.Nothing with { Values = found };
         }
     }
 }

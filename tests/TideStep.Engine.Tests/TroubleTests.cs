@@ -35,6 +35,23 @@ public sealed class TroubleTests
     }
 
     [Fact]
+    public async Task A_prerequisite_is_asked_again_before_each_wave_on_live_readings()
+    {
+        const string needs = "    prerequisites: [{id: room, per: member, holds: 'free(\"/data\") >= 2 GiB', remedy: Clear it.}]\n";
+        var carriage = new Carriage(new TideStep.Tests.Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7:\n    from: \"=6\"\n    to: \"7\"\n    methods: {rolling: {member: 1 min, settle: 1 min}}\n    change: [quiet, put]\n" + needs + Carriage.Steps), "goal: [{component: app, to: 7}]");
+        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "free(\"/data\")")] = Core.Expressions.Value.Of(node == "n2" ? 1 << 30 : 4e9, Core.Expressions.ValueKind.Bytes);
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        var why = await Carriage.UntilAsync(owner, working, s => s.Guards is { Hold: false } g ? g.Why : null);
+        Assert.Contains("app/n2 does not meet to-7 room: free(\"/data\") = 1 GiB (Clear it.)", why);
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
+        carriage.Far.Told[("n2", "free(\"/data\")")] = Core.Expressions.Value.Of(4e9, Core.Expressions.ValueKind.Bytes);
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
     public async Task A_node_that_refuses_for_good_is_not_waited_for()
     {
         var carriage = new Carriage();

@@ -57,6 +57,29 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     }
 
     [Fact]
+    public async Task A_search_that_has_ended_is_not_there_to_be_looked_at_or_stopped()
+    {
+        var goal = await File.ReadAllTextAsync(_stack.Demo("goals/relay.yaml"));
+        Assert.Equal(HttpStatusCode.OK, (await _stack.Service.PostAsJsonAsync("/api/paths", new { goal, search = "mine" })).StatusCode);
+        Assert.Contains("no search is running under the name mine", (string)(await ProblemOf(await _stack.Service.GetAsync("/api/searches/mine")))["title"]!);
+        Assert.Equal(HttpStatusCode.NotFound, (await _stack.Service.DeleteAsync("/api/searches/mine")).StatusCode);
+    }
+
+    [Fact]
+    public async Task A_round_of_checks_is_kept_and_comes_in_every_form()
+    {
+        var plan = await PlanAsync();
+        Assert.Equal(HttpStatusCode.NotFound, (await _stack.Service.GetAsync($"/api/plans/{plan}/checks")).StatusCode);
+        var round = await (await _stack.Service.PostAsync($"/api/plans/{plan}/checks?survey=true", null)).Content.ReadFromJsonAsync<JsonNode>();
+        Assert.Equal(1, (int)round!["number"]!);
+        Assert.Equal(round["round"]!.ToJsonString(), (await _stack.Service.GetFromJsonAsync<JsonNode>($"/api/plans/{plan}/checks?round=1"))!["round"]!.ToJsonString());
+        Assert.StartsWith("# Checks of plan", await _stack.Service.GetStringAsync($"/api/plans/{plan}/checks?format=markdown"));
+        Assert.StartsWith("<testsuites", await _stack.Service.GetStringAsync($"/api/plans/{plan}/checks?format=junit"));
+        Assert.Equal(HttpStatusCode.BadRequest, (await _stack.Service.GetAsync($"/api/plans/{plan}/checks?format=pdf")).StatusCode);
+        Assert.Contains("nothing to accept", await (await _stack.Service.PostAsJsonAsync("/api/waivers", new { plan, finding = "return-path plan", reason = "so be it" })).Content.ReadAsStringAsync());
+    }
+
+    [Fact]
     public async Task Nothing_is_changed_without_a_name()
     {
         using var http = Plain(_stack.Key);

@@ -1,12 +1,20 @@
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { get, type Estate, type RunLine } from '../shared/api';
+import { get, post, type Estate, type RunLine } from '../shared/api';
 import { clock, mark, words } from '../shared/words';
+import { OutOfLine, type Difference } from './OutOfLine';
 
 /** What runs where, and what is going on now. */
 export function HomePage() {
   const runs = useQuery({ queryKey: ['runs'], queryFn: () => get<RunLine[]>('/api/runs'), refetchInterval: 2000 });
   const estate = useQuery({ queryKey: ['estate'], queryFn: () => get<Estate>('/api/estate'), refetchInterval: 10000 });
+  const drift = useQuery({ queryKey: ['drift'], queryFn: () => get<Difference[]>('/api/estate/drift'), refetchInterval: 30000 });
+  const cache = useQueryClient();
+  const survey = useMutation({
+    mutationFn: () => post('/api/surveys'),
+    onSuccess: () =>
+      void Promise.all([cache.invalidateQueries({ queryKey: ['estate'] }), cache.invalidateQueries({ queryKey: ['drift'] })]),
+  });
   return (
     <>
       <section aria-label="runs">
@@ -51,9 +59,14 @@ export function HomePage() {
         {estate.data && (
           <p className="soft">
             {estate.data.class} estate, last surveyed{' '}
-            {estate.data.surveyed ? new Date(estate.data.surveyed).toLocaleString('en-GB') : 'never'}
+            {estate.data.surveyed ? new Date(estate.data.surveyed).toLocaleString('en-GB') : 'never'}{' '}
+            <button type="button" disabled={survey.isPending} onClick={() => survey.mutate()}>
+              {survey.isPending ? 'Reading every member …' : 'Survey now'}
+            </button>
           </p>
         )}
+        {survey.error && <p className="problem">{survey.error.message}</p>}
+        {drift.data && drift.data.length > 0 && <OutOfLine differences={drift.data} />}
         <table>
           <thead>
             <tr>
@@ -71,6 +84,7 @@ export function HomePage() {
                 <td className="n">
                   {c.versions}
                   {c.mixed && ' (mixed)'}
+                  {c.members.some((m) => m.unreached) && ` (${String(c.members.filter((m) => m.unreached).length)} not read)`}
                 </td>
                 <td className="n">
                   {c.members.filter((m) => m.inService).length} of {c.members.length}

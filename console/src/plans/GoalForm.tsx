@@ -1,15 +1,17 @@
 import type { Estate } from '../shared/api';
-import type { Product } from './model';
+import { majorOf, type Product } from './model';
 
 export interface Draft {
   releases: Record<string, string>;
   order: string[];
   pins: string[];
   allowUntested: boolean;
+  /** A day on which everything shall still be supported; then no component is named. */
+  supportedAt: string;
 }
-export const emptyDraft: Draft = { releases: {}, order: [], pins: [], allowUntested: false };
+export const emptyDraft: Draft = { releases: {}, order: [], pins: [], allowUntested: false, supportedAt: '' };
 
-/** A goal put together from components and releases; the order in which they are chosen is the goal's order. */
+/** A goal put together from components and releases, or the day on which everything shall be supported; the order in which components are chosen is the goal's order. */
 export function GoalForm({
   estate,
   products,
@@ -35,6 +37,20 @@ export function GoalForm({
     onChange({ ...draft, pins: draft.pins.includes(component) ? draft.pins.filter((p) => p !== component) : [...draft.pins, component] });
   return (
     <div className="goal">
+      <label className="line">
+        Everything on releases still supported on{' '}
+        <input
+          type="date"
+          aria-label="everything supported on"
+          value={draft.supportedAt}
+          onChange={(e) => onChange({ ...draft, supportedAt: e.target.value, releases: {}, order: [] })}
+        />
+        , or:
+      </label>
+      <label className="line">
+        <input type="checkbox" checked={draft.allowUntested} onChange={() => onChange({ ...draft, allowUntested: !draft.allowUntested })} />{' '}
+        Pairs that nobody has tested may be relied on
+      </label>
       <table>
         <thead>
           <tr>
@@ -48,12 +64,33 @@ export function GoalForm({
           {products.map((product) => {
             const its = estate.components.filter((c) => c.product === product.id);
             if (its.length === 0) return null;
-            const options = [...product.releases].reverse().map((r) => (
-              <option key={r.label} value={r.label}>
-                {r.label}, {r.line.replace('-', ' ')}
-                {r.ends ? `, to ${r.ends}` : ''}
-              </option>
-            ));
+            const releases = [...product.releases].reverse();
+            const options = (
+              <>
+                <optgroup label="this release">
+                  {releases.map((r) => (
+                    <option key={r.label} value={r.label}>
+                      {r.label}, {r.line.replace('-', ' ')}
+                      {r.ends ? `, to ${r.ends}` : ''}
+                    </option>
+                  ))}
+                </optgroup>
+                <optgroup label="the best of">
+                  {[...new Set(releases.map((r) => majorOf(r.label)))].map((major) => (
+                    <option key={major} value={`to ${major}.x`}>
+                      any {major}
+                    </option>
+                  ))}
+                </optgroup>
+                <optgroup label="no older than">
+                  {releases.map((r) => (
+                    <option key={r.label} value={`at-least ${r.label}`}>
+                      {r.label} or later
+                    </option>
+                  ))}
+                </optgroup>
+              </>
+            );
             return its.map((component, i) => (
               <tr key={component.component} className={i === 0 ? 'first' : ''}>
                 <td>
@@ -64,6 +101,7 @@ export function GoalForm({
                   <select
                     aria-label={`${component.component} shall be at`}
                     value={draft.releases[component.component] ?? ''}
+                    disabled={draft.supportedAt !== ''}
                     onChange={(e) => choose([component.component], e.target.value)}
                   >
                     <option value="">as it is, or as it must</option>
@@ -96,10 +134,6 @@ export function GoalForm({
           })}
         </tbody>
       </table>
-      <label>
-        <input type="checkbox" checked={draft.allowUntested} onChange={() => onChange({ ...draft, allowUntested: !draft.allowUntested })} />{' '}
-        Pairs that nobody has tested may be relied on
-      </label>
     </div>
   );
 }

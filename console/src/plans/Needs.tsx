@@ -1,3 +1,4 @@
+import { size } from '../shared/words';
 import type { Plan } from './model';
 
 const times: Record<string, string> = {
@@ -7,7 +8,6 @@ const times: Record<string, string> = {
   later: 'Later',
 };
 
-const size = (bytes: number) => (bytes >= 2 ** 30 ? `${(bytes / 2 ** 30).toFixed(1)} GiB` : `${String(Math.round(bytes / 2 ** 20))} MiB`);
 const nodes = (all: string[]) => (all.length > 3 ? `${String(all.length)} nodes` : all.join(', '));
 
 /** What a plan needs besides its steps: what people do and when, answers, artefacts, and what data it changes. */

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 import { get, post } from '../shared/api';
 import { seconds, span, words } from '../shared/words';
 import { stripOfPlan, type KeptPlan, type PlanLine } from './model';
@@ -41,9 +41,12 @@ export function PlanPage() {
         <span className="figures soft">{kept.data.digest.slice(7, 17)}</span>
         <span className="actions">
           {plan.kind === 'upgrade' && (
-            <button type="button" className="main" disabled={open.isPending} onClick={() => open.mutate()}>
-              Open a run of it
-            </button>
+            <>
+              <Link to={`/checks/${encodeURIComponent(kept.data.digest)}`}>Is it ready?</Link>{' '}
+              <button type="button" className="main" disabled={open.isPending} onClick={() => open.mutate()}>
+                Open a run of it
+              </button>
+            </>
           )}
         </span>
       </div>
@@ -75,7 +78,7 @@ export function PlanPage() {
                 <th>takes</th>
                 <th>return path after it</th>
                 {timed && <th>turn back by</th>}
-                <th>out with it</th>
+                <th>out, and what serves on</th>
               </tr>
             </thead>
             <tbody>
@@ -106,7 +109,7 @@ export function PlanPage() {
                       <button
                         type="button"
                         className="link"
-                        aria-label={`return path after part ${String(b.number)}`}
+                        aria-label={`${words(b.return.state)}, ${span(seconds(b.return.length))}: return path after part ${String(b.number)}`}
                         aria-pressed={from === b.number}
                         onClick={() => setFrom(b.number)}
                       >
@@ -117,7 +120,11 @@ export function PlanPage() {
                     )}
                   </td>
                   {timed && <td className="n">{b.turnBack && time(b.turnBack)}</td>}
-                  <td>{b.componentsOut.join(', ') || (b.restsAfter ? 'resting place' : '')}</td>
+                  <td>
+                    {b.componentsOut.length > 0 && <b>{b.componentsOut.join(', ')} out. </b>}
+                    {b.stillServing.length > 0 && <span className="soft">{b.stillServing.join(', ')}</span>}
+                    {b.restsAfter && ' resting place'}
+                  </td>
                 </tr>
               ))}
             </tbody>

@@ -6,6 +6,7 @@ import { seconds, span } from '../shared/words';
 import { GoalForm, emptyDraft } from './GoalForm';
 import { goalDocument, type KeptPlan, type Path, type PlanLine, type Product } from './model';
 import { PathReport } from './PathReport';
+import { SearchStanding } from './SearchStanding';
 import './plans.css';
 
 /** Name a goal, see the path and what it beat, make the plan; and the plans that are kept. */
@@ -19,8 +20,9 @@ export function PlansPage() {
     draft.order.map((component) => ({ component, release: draft.releases[component] ?? '' })),
     draft.pins,
     draft.allowUntested,
+    draft.supportedAt,
   );
-  const path = useMutation({ mutationFn: () => post('/api/paths', { goal, name: 'the goal' }) as Promise<Path> });
+  const path = useMutation({ mutationFn: (search: string) => post('/api/paths', { goal, name: 'the goal', search }) as Promise<Path> });
   const make = useMutation({
     mutationFn: () => post('/api/plans', { goal, name: 'the goal' }) as Promise<KeptPlan>,
     onSuccess: (kept) => void go(`/plans/${encodeURIComponent(kept.digest)}`),
@@ -34,6 +36,20 @@ export function PlansPage() {
       <div className="plan-columns">
         <section className="sheet" aria-label="goal">
           <h2>A goal</h2>
+          <p className="actions">
+            <button
+              type="button"
+              className="main"
+              disabled={(draft.order.length === 0 && draft.supportedAt === '') || path.isPending}
+              onClick={() => path.mutate(crypto.randomUUID())}
+            >
+              {path.isPending ? 'Looking …' : 'Find the path'}
+            </button>{' '}
+            <button type="button" disabled={!path.data?.found || path.data.alreadyMet || make.isPending} onClick={() => make.mutate()}>
+              Make the plan
+            </button>
+          </p>
+          {path.isPending && <SearchStanding id={path.variables} />}
           {estate.data && products.data && (
             <GoalForm
               estate={estate.data}
@@ -45,14 +61,6 @@ export function PlansPage() {
               }}
             />
           )}
-          <p className="actions">
-            <button type="button" className="main" disabled={draft.order.length === 0 || path.isPending} onClick={() => path.mutate()}>
-              {path.isPending ? 'Looking …' : 'Find the path'}
-            </button>{' '}
-            <button type="button" disabled={!path.data?.found || path.data.alreadyMet || make.isPending} onClick={() => make.mutate()}>
-              Make the plan
-            </button>
-          </p>
         </section>
         <section className="sheet" aria-label="plans">
           <h2>Plans kept</h2>

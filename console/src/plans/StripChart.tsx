@@ -5,16 +5,19 @@ import { rows, type Step, type Strip } from './model';
 const width = 1240;
 const left = 196;
 const right = 14;
-const rowHeight = 42;
 const top = 22;
-const low = 29;
-const rise = 15;
+
+// Many lines are drawn lower, so that the return path below them is still seen at one look.
+const roomy = { rowHeight: 42, low: 29, rise: 15, methods: true };
+const dense = { rowHeight: 26, low: 19, rise: 9, methods: false };
+const manyLines = 11;
 
 /** A path as a strip: each component a water line that steps up to its next version, hatched while both versions serve, cut where it is out;
  * below it how the return path stands. Every step can be reached with the keyboard. */
 export function StripChart({ strip }: { strip: Strip }) {
   const [at, setAt] = useState(0);
   const lines = rows(strip);
+  const { rowHeight, low, rise, methods } = lines.length > manyLines ? dense : roomy;
   const returnTop = top + lines.length * rowHeight + 8;
   const height = returnTop + (strip.returns.length > 0 ? 34 : 8) + 16;
   const x = (minute: number) => left + (minute / Math.max(strip.total, 1)) * (width - left - right);
@@ -93,7 +96,7 @@ export function StripChart({ strip }: { strip: Strip }) {
                         className="mixed"
                       />
                     )}
-                    {x(s.start + s.length) - x(s.start) > 52 && (
+                    {methods && x(s.start + s.length) - x(s.start) > 52 && (
                       <text x={x(s.start) + 2} y={base + low + 14} className="method">
                         {s.method}
                       </text>
@@ -108,7 +111,7 @@ export function StripChart({ strip }: { strip: Strip }) {
                     />
                     <text
                       x={x(s.start + s.length) + 3}
-                      y={level(i + 1) - 4}
+                      y={level(i + 1) - (methods ? 4 : 2)}
                       textAnchor={x(s.start + s.length) > width - 60 ? 'end' : 'start'}
                     >
                       {s.to}
@@ -138,7 +141,8 @@ export function StripChart({ strip }: { strip: Strip }) {
               className={`back back-${back.state}`}
             />
             <text x={x(back.at) + 4} y={returnTop + 33}>
-              return path {words(back.state)}
+              {x(strip.returns[i + 1]?.at ?? strip.total) - x(back.at) > 175 && 'return path '}
+              {words(back.state)}
             </text>
           </g>
         ))}

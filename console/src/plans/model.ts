@@ -46,6 +46,7 @@ export interface PlanBlock {
   expected: string;
   settle: string;
   componentsOut: string[];
+  stillServing: string[];
   return: { state: 'clean' | 'with-loss' | 'closed'; length: string; why: string };
   begins?: string;
   turnBack?: string;
@@ -215,11 +216,25 @@ export function rows(strip: Strip): { component: string; steps: Step[] }[] {
   return [...found].map(([component, steps]) => ({ component, steps }));
 }
 
-/** The goal document that the chosen releases mean, as JSON. */
-export function goalDocument(chosen: { component: string; release: string }[], pins: string[], allowUntested: boolean): string {
+/** The first number of a release's label, by which people name a generation of it. */
+export const majorOf = (label: string) => /\d+/.exec(label)?.[0] ?? label;
+
+// "to 7.x" and "at-least 7.1" say how; a bare label means exactly that release.
+function wish(release: string) {
+  const how = /^(to|at-least) (.+)$/.exec(release);
+  return how ? { [how[1] ?? 'to']: how[2] } : { exactly: release };
+}
+
+/** The goal document that the chosen releases mean, or the day on which all shall be supported, as JSON. */
+export function goalDocument(
+  chosen: { component: string; release: string }[],
+  pins: string[],
+  allowUntested: boolean,
+  supportedAt = '',
+): string {
   return JSON.stringify({
     tidestep: 'goal/1',
-    goal: chosen.map((c) => ({ component: c.component, exactly: c.release })),
+    ...(supportedAt ? { 'supported-at': supportedAt } : { goal: chosen.map((c) => ({ component: c.component, ...wish(c.release) })) }),
     ...(pins.length > 0 && { pins }),
     ...(allowUntested && { 'allow-untested': 'all' }),
   });

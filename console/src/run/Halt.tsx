@@ -5,15 +5,24 @@ import { seconds, span } from '../shared/words';
 
 const labels: Record<Decision['decision'], string> = {
   'try-again': 'Try again',
+  'correct-and-try-again': 'Correct and try again',
+  'mark-as-done': 'Mark as done',
+  skip: 'Skip',
+  'leave-out': 'Leave this member out and go on',
+  'go-past-window': 'Go past the window',
   'return-as-far-as': 'Return as far as …',
   'stop-here': 'Stop here',
 };
+
+/** What stands in the report in place of a step's own proof needs a reason. */
+const needsReason: Decision['decision'][] = ['correct-and-try-again', 'mark-as-done', 'skip', 'leave-out'];
 
 /** A halt or a hold: what happened, what may be decided, what each decision means, and the return path with its loss and length. */
 export function Halt({ run }: { run: Run }) {
   const moves = [...new Set(run.blocks.map((b) => b.move))];
   const [asFarAs, setAsFarAs] = useState('start');
   const [reason, setReason] = useState('');
+  const [limit, setLimit] = useState('');
   const returns = run.decisions.some((d) => d.decision === 'return-as-far-as');
   const outlook = useQuery({
     queryKey: ['return-path', run.run, asFarAs, run.sequence],
@@ -21,11 +30,23 @@ export function Halt({ run }: { run: Run }) {
     enabled: returns,
   });
   const decide = useMutation({
-    mutationFn: (decision: string) => post(`/api/runs/${run.run}/decisions`, { decision, reason: reason || undefined, asFarAs }),
+    mutationFn: (decision: string) =>
+      post(`/api/runs/${run.run}/decisions`, {
+        decision,
+        reason: reason || undefined,
+        asFarAs,
+        ...(decision === 'correct-and-try-again' && { limit: limit || undefined }),
+      }),
   });
   return (
     <section className="halt" aria-label="decision">
       <strong>{run.halt ? `Halted: ${run.halt}` : 'Held. Say go on, or decide.'}</strong>
+      <label>
+        Reason, for the report: <input value={reason} size={40} onChange={(e) => setReason(e.target.value)} />
+        {run.decisions.some((d) => needsReason.includes(d.decision)) && (
+          <span className="soft"> needed to correct, to mark as done, to skip and to leave out</span>
+        )}
+      </label>
       <ul>
         {run.decisions.map((d) => (
           <li key={d.decision}>
@@ -33,11 +54,25 @@ export function Halt({ run }: { run: Run }) {
               <button
                 type="button"
                 className={d.decision === 'try-again' ? 'main' : ''}
-                disabled={decide.isPending || (d.decision === 'return-as-far-as' && outlook.data?.open === false)}
+                disabled={
+                  decide.isPending ||
+                  (d.decision === 'return-as-far-as' && outlook.data?.open === false) ||
+                  (needsReason.includes(d.decision) && reason.trim() === '') ||
+                  (d.decision === 'correct-and-try-again' && limit.trim() === '')
+                }
                 onClick={() => decide.mutate(d.decision)}
               >
                 {labels[d.decision]}
               </button>{' '}
+              {d.decision === 'correct-and-try-again' && (
+                <input
+                  aria-label="another limit"
+                  placeholder="limit, as in 2 h"
+                  size={12}
+                  value={limit}
+                  onChange={(e) => setLimit(e.target.value)}
+                />
+              )}
               {d.decision === 'return-as-far-as' && (
                 <select aria-label="as far as" value={asFarAs} onChange={(e) => setAsFarAs(e.target.value)}>
                   <option value="start">the start</option>
@@ -64,9 +99,6 @@ export function Halt({ run }: { run: Run }) {
           </li>
         ))}
       </ul>
-      <label>
-        Reason, for the report: <input value={reason} size={40} onChange={(e) => setReason(e.target.value)} />
-      </label>
       {decide.error && <p className="problem">{decide.error.message}</p>}
     </section>
   );

@@ -9,6 +9,7 @@ import { Output } from './Output';
 import { Sign } from './Sign';
 import { TideLine } from './TideLine';
 import './run.css';
+import { fewTides, tideToShow } from './tides';
 import { useRun } from './useRun';
 
 /** One run, live: where it stands, the part at work with its members, the forecast, the decision at a halt. */
@@ -84,14 +85,22 @@ export function RunPage() {
             {run.ended ? clock(run.ended) : run.forecastEnd ? clock(run.forecastEnd) : `planned ${span(seconds(run.planned))}`}
           </dd>
         </div>
-        {run.tide.map((t, i) => (
-          <div key={i}>
+        {tideToShow(run.tide).map((t) => (
+          <div key={`${t.component} ${t.to}`}>
             <dt>{t.component}</dt>
             <dd className="figures">
               {t.new} of {t.old + t.new} on {t.to}
             </dd>
           </div>
         ))}
+        {run.tide.length > fewTides && (
+          <div>
+            <dt>moves</dt>
+            <dd className="figures">
+              {run.tide.filter((t) => t.old === 0).length} of {run.tide.length} done
+            </dd>
+          </div>
+        )}
         {atWork && (
           <div>
             <dt>return path</dt>

@@ -39,7 +39,8 @@ export interface Block {
   lanes: Lane[];
 }
 export interface Decision {
-  decision: 'try-again' | 'return-as-far-as' | 'stop-here';
+  decision:
+    'try-again' | 'correct-and-try-again' | 'mark-as-done' | 'skip' | 'leave-out' | 'go-past-window' | 'return-as-far-as' | 'stop-here';
   means: string;
 }
 export interface Tide {
@@ -101,7 +102,7 @@ export interface ComponentLine {
   site?: string;
   versions: string;
   mixed: boolean;
-  members: { member: string; inService: boolean; running?: string; read: boolean }[];
+  members: { member: string; inService: boolean; running?: string; read: boolean; unreached?: string }[];
 }
 export interface Estate {
   estate: string;
@@ -137,6 +138,21 @@ async function answer(response: Response): Promise<unknown> {
 }
 
 export const get = async <T>(path: string): Promise<T> => (await answer(await fetch(path))) as T;
+
+/** Asks for something to be ended; that it has ended already is as good. */
+export const drop = async (path: string) => {
+  await fetch(path, { method: 'DELETE', headers: { 'Tide-Step-Name': encodeURIComponent(actingName()) } });
+};
+
+/** Puts a value in the place of another, under the acting name. */
+export const put = async (path: string, body: unknown) =>
+  answer(
+    await fetch(path, {
+      method: 'PUT',
+      headers: { 'Content-Type': 'application/json', 'Tide-Step-Name': encodeURIComponent(actingName()) },
+      body: JSON.stringify(body),
+    }),
+  );
 
 /** Posts with a fresh idempotency key and the acting name. */
 export const post = async (path: string, body: unknown = {}) =>

@@ -43,3 +43,10 @@ export function mark(status: string): string {
       return '▶';
   }
 }
+
+/** A size for people, in binary steps. */
+export function size(bytes: number): string {
+  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB'];
+  const step = bytes < 1 ? 0 : Math.min(units.length - 1, Math.floor(Math.log2(bytes) / 10));
+  return `${(bytes / 1024 ** step).toLocaleString('en-GB', { maximumFractionDigits: 1 })} ${units[step] ?? ''}`;
+}

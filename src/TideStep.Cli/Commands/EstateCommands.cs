@@ -4,7 +4,7 @@ using TideStep.Core.Documents;
 
 namespace TideStep.Cli.Commands;
 
-/// <summary><c>tidestep estate</c>, <c>catalogue</c>, <c>survey</c>, <c>profile</c> and <c>console</c>.</summary>
+/// <summary><c>tidestep estate</c>, <c>catalogue</c>, <c>profile</c> and <c>console</c>.</summary>
 public static class EstateCommands
 {
     private sealed record Member(string Id, string Running, string? Role, bool InService);
@@ -29,18 +29,8 @@ public static class EstateCommands
             output.Write(view, () => Show(view, output, result.GetValue(members)));
             return Exit.Done;
         }, members));
-        var survey = new Command("survey", "Surveys: read every member live");
-        survey.Subcommands.Add(context.Remote("take", "Read every member live and keep the readings", async (_, client, output, ct) =>
-        {
-            var taken = (JsonObject)(await client.PostAsync("/api/surveys", null, ct))!;
-            var unreached = (JsonArray)taken["unreached"]!;
-            output.Write(taken, () =>
-            {
-                output.Line($"{taken["members"]} members read, {unreached.Count} not reached");
-                if (unreached.Count > 0) output.Table(["member", "why"], unreached.Select(u => new[] { (string)u!["member"]!, (string)u["why"]! }));
-            });
-            return unreached.Count > 0 ? Exit.No : Exit.Done;
-        }));
+        estate.Subcommands.Add(context.Remote("drift", "What stands out of line, expected and found side by side", async (_, client, output, ct) => Differences(await client.GetAsync<List<Difference>>("/api/estate/drift", ct), "Nothing stands out of line.", output)));
+        var survey = SurveyCommands.Create(context);
         var name = new Option<string?>("--name") { Description = "the name that stands on everything you do" };
         var server = new Option<string?>("--use-server") { Description = "the service to call from now on" };
         var profile = new Command("profile", "Who you are and which service you call");
@@ -81,6 +71,18 @@ public static class EstateCommands
         return [estate, survey, catalogue, profile, console];
     }
 
+    internal sealed record Difference(string Subject, string Against, string Value, string Expected, string Found);
+
+    internal static int Differences(List<Difference> differences, string none, Output output)
+    {
+        output.Write(differences, () =>
+        {
+            if (differences.Count == 0) output.Line(none);
+            else output.Table(["what", "value", "expected", "found", "against"], differences.Select(d => new[] { d.Subject, d.Value, d.Expected, d.Found, d.Against }));
+        });
+        return differences.Count == 0 ? Exit.Done : Exit.No;
+    }
+
     private static void Show(JsonObject view, Output output, bool members)
     {
         output.Heading($"{view["title"]} ({view["estate"]}, {view["class"]})  surveyed: {(view["surveyed"] is { } at ? DateTimeOffset.Parse(at.ToString()).ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss zzz") : "never")}");
@@ -88,8 +90,8 @@ public static class EstateCommands
         foreach (var component in (JsonArray)view["components"]!)
         {
             var list = (JsonArray)component!["members"]!;
-            rows.Add([(string)component["component"]!, (string)component["versions"]!, (bool)component["mixed"]! ? "mixed" : "", $"{list.Count(m => (bool)m!["inService"]!)} of {list.Count}", (string)component["product"]!, (string?)component["site"] ?? "several"]);
-            if (members) foreach (var m in list) rows.Add(["  " + m!["node"], (string?)m["running"] ?? "unknown", (string?)m["installed"] is { } i && i != (string?)m["running"] ? $"{i} installed" : "", (bool)m["inService"]! ? "in service" : "out", (string?)m["role"] ?? "", $"{m["site"]} {m["domain"]}"]);
+            rows.Add([(string)component["component"]!, (string)component["versions"]!, list.Count(m => (string?)m!["unreached"] is not null) is > 0 and var lost ? $"{lost} not read" : (bool)component["mixed"]! ? "mixed" : "", $"{list.Count(m => (bool)m!["inService"]!)} of {list.Count}", (string)component["product"]!, (string?)component["site"] ?? "several"]);
+            if (members) foreach (var m in list) rows.Add(["  " + m!["node"], (string?)m["running"] ?? ((string?)m["lastKnown"] is { } last ? $"was {last}" : "unknown"), (string?)m["unreached"] is not null ? "not read" : (string?)m["installed"] is { } i && i != (string?)m["running"] ? $"{i} installed" : "", (bool)m["inService"]! ? "in service" : "out", (string?)m["role"] ?? "", $"{m["site"]} {m["domain"]}"]);
         }
         output.Table(["component", "runs", "standing", "in service", "product", "site"], rows);
     }

@@ -28,25 +28,28 @@ public static class PathCommand
             var problems = new List<Problem>();
             var text = Files.Text(result.GetValue(GoalFile)!, problems);
             if (problems.Count > 0) throw new MisusedException(problems);
-            var answer = await client.PostAsync("/api/paths", new { goal = text, name = result.GetValue(GoalFile) }, ct);
+            var answer = await Searching.ByServiceAsync(client, "/api/paths", text, result.GetValue(GoalFile)!, ct);
             return Show(answer.Deserialize<PathView>(Json.Options)!, output, result.GetValue(EachPair));
         }
-        var (index, found) = OnFiles(result, forPlan: false);
+        var (index, found) = await OnFilesAsync(result, forPlan: false, ct);
         var status = Show(PathView.Of(found), output, result.GetValue(EachPair));
         if (result.GetValue(Rules) && output.ForPeople) Relied(new PathRequest(index, Files.Goal(result.GetValue(GoalFile)!), found.Day), found, output);
         return status;
     }, GoalFile, Estate, Readings, Catalogue, Day, EachPair, Rules);
 
     /// <summary>Finds the path from the files named by the shared options.</summary>
-    internal static (EstateIndex Index, PathAnswer Answer) OnFiles(ParseResult result, bool forPlan)
+    internal static Task<(EstateIndex Index, PathAnswer Answer)> OnFilesAsync(ParseResult result, bool forPlan, CancellationToken ct) => OnFilesAsync(result, result.GetValue(GoalFile)!, forPlan, ct);
+
+    internal static async Task<(EstateIndex Index, PathAnswer Answer)> OnFilesAsync(ParseResult result, string goalFile, bool forPlan, CancellationToken ct)
     {
         var missing = new[] { (result.GetValue(Readings), "--readings"), (result.GetValue(Catalogue), "--catalogue") }.Where(o => o.Item1 is null).Select(o => new Problem($"{o.Item2} is missing", null, "Files need --estate, --readings and --catalogue together.")).ToList();
         if (missing.Count > 0) throw new MisusedException(missing);
         var index = Files.Index(result.GetValue(Estate)!, result.GetValue(Readings)!, result.GetValue(Catalogue)!);
-        var goal = Files.Goal(result.GetValue(GoalFile)!);
+        var goal = Files.Goal(goalFile);
         var day = goal.Day ?? DateOnly.FromDateTime(DateTime.Now);
         if (result.GetValue(Day) is { } written && !DateOnly.TryParse(written, System.Globalization.CultureInfo.InvariantCulture, out day)) throw new MisusedException([new Problem($"'{written}' is no day", null, "Write it like 2026-11-23.")]);
-        var answer = forPlan ? PathFinder.Find(new PathRequest(index, goal, day)) : PathFinder.FindWithAlternatives(new PathRequest(index, goal, day));
+        var request = new PathRequest(index, goal, day);
+        var answer = await Searching.OnFilesAsync(watch => forPlan ? PathFinder.Find(request with { Watch = watch }) : PathFinder.FindWithAlternatives(request with { Watch = watch }), ct);
         return answer.Ok ? (index, answer.Value!) : throw new MisusedException(answer.Problems);
     }
 

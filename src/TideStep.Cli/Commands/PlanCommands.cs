@@ -19,12 +19,12 @@ public static class PlanCommands
         var steps = new Option<bool>("--steps") { Description = "every step, not only the parts" };
         plan.Subcommands.Add(context.Command("make", "Make the plan of the best path to a goal", async (result, output, ct) =>
         {
-            if (PathCommand.OnFiles(result)) return MakeOnFiles(result, output, result.GetValue(steps));
+            if (PathCommand.OnFiles(result)) return await MakeOnFilesAsync(result, output, result.GetValue(steps), ct);
             using var client = Profile.Connect(result.GetValue(context.Server));
             var problems = new List<Problem>();
             var text = Files.Text(PathCommand.GoalPath(result), problems);
             if (problems.Count > 0) throw new MisusedException(problems);
-            var made = (await client.PostAsync("/api/plans", new { goal = text, name = PathCommand.GoalPath(result) }, ct)).Deserialize<Kept>(Json.Options)!;
+            var made = (await Searching.ByServiceAsync(client, "/api/plans", text, PathCommand.GoalPath(result), ct)).Deserialize<Kept>(Json.Options)!;
             return Show(made.Digest, made.Plan, output, result.GetValue(steps));
         }, [.. PathCommand.FileOptions, steps]));
         plan.Subcommands.Add(context.Remote("list", "Plans, newest first", async (_, client, output, ct) =>
@@ -43,7 +43,7 @@ public static class PlanCommands
         var which = new Argument<string?>("digest") { Description = "the plan's digest, or its beginning; not with files", DefaultValueFactory = _ => null };
         plan.Subcommands.Add(context.Command("return", "The best return path from a part of a plan, with what it takes and loses", async (result, output, ct) =>
         {
-            if (PathCommand.OnFiles(result)) return ReturnOnFiles(result, output, result.GetValue(after), result.GetValue(move) ?? 1);
+            if (PathCommand.OnFiles(result)) return await ReturnOnFilesAsync(result, output, result.GetValue(after), result.GetValue(move) ?? 1, ct);
             using var client = Profile.Connect(result.GetValue(context.Server));
             if (result.GetValue(which) is not { } named) throw new MisusedException([new Problem("no plan is named", null, "Name one by its digest, see 'tidestep plan list', or give the files it is made from.")]);
             var query = string.Join('&', new[] { result.GetValue(after) is { } part ? $"after={part}" : "", result.GetValue(move) is { } to ? $"move={to}" : "" }.Where(q => q.Length > 0));
@@ -80,9 +80,9 @@ public static class PlanCommands
         catch (JsonException e) { throw new MisusedException([new Problem($"{given} is no plan: it is not JSON from here on", null, "Write one with 'tidestep plan make --format json'.", new Place(given, (int)(e.LineNumber ?? 0) + 1, (int)(e.BytePositionInLine ?? 0) + 1))]); }
     }
 
-    private static int MakeOnFiles(ParseResult result, Output output, bool steps)
+    private static async Task<int> MakeOnFilesAsync(ParseResult result, Output output, bool steps, CancellationToken ct)
     {
-        var (index, path) = PathCommand.OnFiles(result, forPlan: true);
+        var (index, path) = await PathCommand.OnFilesAsync(result, forPlan: true, ct);
         if (!path.Found || path.AlreadyMet)
         {
             output.Line(path.Found ? "The goal is met already; there is nothing to do." : "There is no path, so there is no plan; 'tidestep path' says why.");
@@ -92,9 +92,9 @@ public static class PlanCommands
         return plan.Ok ? Show(plan.Value!.Digest, plan.Value, output, steps) : throw new MisusedException(plan.Problems);
     }
 
-    private static int ReturnOnFiles(ParseResult result, Output output, int? after, int move)
+    private static async Task<int> ReturnOnFilesAsync(ParseResult result, Output output, int? after, int move, CancellationToken ct)
     {
-        var (index, path) = PathCommand.OnFiles(result, forPlan: true);
+        var (index, path) = await PathCommand.OnFilesAsync(result, forPlan: true, ct);
         var plan = path is { Found: true, AlreadyMet: false } ? PlanMaker.Make(index, path, "files", "files") : throw new MisusedException([new Problem("there is no plan to return from", null, "'tidestep path' says why.")]);
         if (!plan.Ok) throw new MisusedException(plan.Problems);
         var back = Core.Returns.ReturnPlanner.PathFrom(index, plan.Value!, after ?? plan.Value!.Blocks.Length, move);
@@ -120,7 +120,8 @@ public static class PlanCommands
             var rows = new List<string[]>();
             foreach (var block in plan.Blocks)
             {
-                rows.Add([block.Number.ToString(), block.Begins is { } begins ? begins.ToString("HH:mm") : Durations.Write(at), block.Phase.ToString().ToLowerInvariant(), block.Title, Took(block.Expected + block.Settle, block.AtMost + block.Settle), .. timed ? new[] { block.TurnBack?.ToString("HH:mm") ?? "" } : [], $"{ReturnWord(block.Return)}{(block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")}", .. said ? new[] { block.ComponentsOut.IsEmpty ? "" : string.Join(", ", block.ComponentsOut) } : []]);
+                rows.Add([block.Number.ToString(), block.Begins is { } begins ? begins.ToString("HH:mm") : Durations.Write(at), block.Phase.ToString().ToLowerInvariant(), block.Title, Took(block.Expected + block.Settle, block.AtMost + block.Settle), .. timed ? new[] { block.TurnBack?.ToString("HH:mm") ?? "" } : [], $"{ReturnWord(block.Return)}{(block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")}", .. said ? new[] { string.Join(", ", block.ComponentsOut) } : []]);
+                if (steps && !block.StillServing.IsEmpty) rows.Add(["", "", "", $"  goes on: {string.Join(", ", block.StillServing)}", ""]);
                 if (steps)
                     foreach (var lane in block.Lanes)
                         foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Took(step.Expected, step.AtMost), .. timed ? new[] { "" } : [], "", string.Join("; ", new[] { step.Closes ? "closes the return path" : step.Impact, step.Reckoning, step.Account is { } account ? $"as {account}" : null }.OfType<string>())]);
@@ -135,7 +136,7 @@ public static class PlanCommands
             else if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.WithLoss) is { } loss) output.Line($"loss begins: part {loss.Number}, {loss.Title}: {loss.Return.Why}");
             Needs(plan, output, steps);
             foreach (var note in plan.Notes) output.Line($"note: {note}");
-        }, plan.Blocks.Select(b => new { part = b.Number, b.Move, phase = b.Phase, b.Title, minutes = (b.Expected + b.Settle).TotalMinutes, returnPath = ReturnWord(b.Return), returnMinutes = b.Return.Length.TotalMinutes, componentsOut = b.ComponentsOut }));
+        }, plan.Blocks.Select(b => new { part = b.Number, b.Move, phase = b.Phase, b.Title, minutes = (b.Expected + b.Settle).TotalMinutes, returnPath = ReturnWord(b.Return), returnMinutes = b.Return.Length.TotalMinutes, componentsOut = b.ComponentsOut, stillServing = b.StillServing }));
         return Exit.Done;
     }
 

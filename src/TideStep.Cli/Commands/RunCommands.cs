@@ -46,15 +46,24 @@ public static class RunCommands
         run.Subcommands.Add(context.Remote("follow", "Follow a run to its end or its next decision", (result, client, output, ct) => RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct), Run));
         foreach (var (verb, text) in new[] { ("hold", "Hold at the next safe place"), ("go-on", "Let a held run go on") })
             run.Subcommands.Add(context.Remote(verb, text, async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/{verb}", null, ct); return Exit.Done; }, Run));
-        var decision = new Argument<string>("decision") { Description = "try-again, return or stop-here" };
-        decision.AcceptOnlyFromAmong("try-again", "return", "stop-here");
+        var decision = new Argument<string>("decision") { Description = "try-again, correct, mark-as-done, skip, leave-out, go-past-window, return or stop-here" };
+        decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "leave-out", "go-past-window", "return", "stop-here");
+        var (limit, times, command) = (new Option<string?>("--limit") { Description = "for correct: another limit for one attempt, as in '2 h'" }, new Option<int?>("--attempts") { Description = "for correct: another number of attempts" }, new Option<string[]>("--command") { Description = "for correct: other arguments of the command", AllowMultipleArgumentsPerToken = true });
         var asFarAs = new Option<string?>("--as-far-as") { Description = "for return: start (default), or 'move 2' for the beginning of that move" };
         run.Subcommands.Add(context.Remote("decide", "Decide at a halt", async (result, client, output, ct) =>
         {
-            var word = result.GetValue(decision) == "return" ? "return-as-far-as" : result.GetValue(decision);
-            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/decisions", new { decision = word, reason = result.GetValue(reason), asFarAs = result.GetValue(asFarAs) }, ct);
+            var word = result.GetValue(decision) switch { "return" => "return-as-far-as", "correct" => "correct-and-try-again", var other => other };
+            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/decisions", new { decision = word, reason = result.GetValue(reason), asFarAs = result.GetValue(asFarAs), limit = result.GetValue(limit), times = result.GetValue(times), command = result.GetValue(command) }, ct);
             return result.GetValue(follow) ? await RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct, decided: true) : Exit.Done;
-        }, Run, decision, reason, asFarAs, follow));
+        }, Run, decision, reason, asFarAs, limit, times, command, follow));
+        var given = new Argument<string[]>("orders") { Description = "what is decided when nobody has for so long: 'try-again after 5 min, twice', then 'return after 20 min'; none takes them back", Arity = ArgumentArity.ZeroOrMore };
+        run.Subcommands.Add(context.Remote("orders", "Standing orders for halts that nobody decides in time", async (result, client, output, ct) =>
+        {
+            var orders = result.GetValue(given)!.Select(StandingOrders.Read).ToList();
+            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/orders", new { orders }, ct);
+            output.Line(orders.Count == 0 ? "Every halt waits for somebody." : $"Given: {string.Join(", then ", result.GetValue(given)!)}.");
+            return Exit.Done;
+        }, Run, given));
         var step = new Argument<string>("step") { Description = "the step's identifier" };
         var evidence = new Option<string>("--evidence") { Description = "what you did or saw", Required = true };
         run.Subcommands.Add(context.Remote("sign", "Sign a step that a person does", async (result, client, _, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/signatures", new { step = result.GetValue(step), evidence = result.GetValue(evidence) }, ct); return Exit.Done; }, Run, step, evidence));

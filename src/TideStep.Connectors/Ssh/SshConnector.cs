@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Collections.Immutable;
 using System.Globalization;
 using System.Security.Cryptography;
 using TideStep.Core.Catalogue;
@@ -9,7 +10,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors.Ssh;
 
 /// <summary>Reaches Linux hosts over SSH with a pinned host key and a key login. Effects run detached under our wrapper, so that they outlive the connection.</summary>
-public sealed class SshConnector(Secrets secrets, string installationFolder, HttpReader http) : IConnector, IDisposable
+public sealed class SshConnector(Secrets secrets, string installationFolder, HttpReader http, SqlConnector databases, TimeProvider time) : IConnector, IStager, IDisposable
 {
     private static readonly TimeSpan Quick = TimeSpan.FromSeconds(20);
     /// <summary>How long a command that was asked to end is given before it is made to.</summary>
@@ -22,7 +23,10 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
     internal static string StateFolder(EstateNode node) => node.Reach["state"] ?? "/var/lib/tidestep";
 
     // A node whose address or key changed in a new revision of the estate gets a new connection.
-    private SshHost HostOf(EstateNode node) => _hosts.GetOrAdd($"{node.Id} {string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key))}", _ => new SshHost(node, secrets, installationFolder));
+    private SshHost HostOf(EstateNode node) => _hosts.GetOrAdd($"{node.Id} {string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key))}", _ => new SshHost(node, secrets, installationFolder, time) { Gate = GateOf(node) is { } gate ? HostOf(gate) : null });
+
+    private static EstateNode? GateOf(EstateNode node) => node.Reach["via"] is not { } via ? null
+        : new EstateNode(via, node.Site, null, new Reach("ssh", node.Reach.Settings.Where(s => s.Key.StartsWith("via.", StringComparison.Ordinal)).ToImmutableDictionary(s => s.Key[4..], s => s.Value)));
 
     private static string Wrapper(EstateNode node, params string[] arguments) => $"sudo -n /bin/sh {StateFolder(node)}/attempt.sh {Shell.Join(arguments)}";
 
@@ -36,6 +40,7 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
 
     public async Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
     {
+        if (attempt.Action is { Verb: "query", Arguments: [var statement, .. var parameters] } && node.Reach["database.host"] is not null) return await databases.BeginQueryAsync(node, attempt.Id, statement, parameters, wait, ct);
         var host = HostOf(node);
         var arguments = await ArgumentsAsync(node, host, attempt, ct);
         var argv = Shell.Join(arguments);
@@ -100,65 +105,88 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
                 return given[3] == "down" ? [.. apt, "--allow-downgrades", "install", what] : [.. apt, "install", what];
             case "send":
                 var local = attempt.Action.LocalFile!;
+                string sum;
+                await using (var file = File.OpenRead(local)) sum = Convert.ToHexStringLower(await SHA256.HashDataAsync(file, ct));
+                // What was laid ready before is not sent again.
+                var staged = $"{StagingPlace}/{Path.GetFileName(local)}";
+                var lying = await host.RunAsync($"sudo -n /bin/sh -c {Shell.Quote($"sha256sum -- {Shell.Quote(given[1])} {Shell.Quote(staged)} 2>/dev/null")}", Hashing(new FileInfo(local).Length), ct);
+                if (lying.Output.Split('\n').Contains($"{sum}  {given[1]}")) return ["true"];
+                if (lying.Output.Split('\n').Contains($"{sum}  {staged}")) return ["/bin/sh", "-c", "mkdir -p -- \"$(dirname -- \"$2\")\" && cp -- \"$1\" \"$2.new\" && mv -f -- \"$2.new\" \"$2\"", "place", staged, given[1]];
                 var staging = $"/tmp/tidestep-{attempt.Id}";
                 await host.UploadAsync(local, staging, ct);
-                await using (var file = File.OpenRead(local))
-                    return ["/bin/sh", wrapper, "place", staging, given[1], Convert.ToHexStringLower(await SHA256.HashDataAsync(file, ct))];
+                return ["/bin/sh", wrapper, "place", staging, given[1], sum];
             case "capture": return ["/bin/sh", wrapper, "capture", given[0], .. given[1..]];
             case "check-point": return ["/bin/sh", wrapper, "check", given[0], given[1]];
             default: throw new ConnectorException(new Problem($"'{attempt.Action.Verb}' can't be done over SSH"), lasting: true);
         }
     }
 
-    public async Task<IReadOnlyDictionary<Reference, Value>> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    public async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
-        var found = new Dictionary<Reference, Value>();
+        var (found, missed, asked) = (new Dictionary<Reference, Value>(), new Dictionary<Reference, string>(), new List<HostQuestion>());
+        var elsewhere = new List<(Reference Reference, Collector Collector)>();
         foreach (var reference in wanted)
-            if (await ReadOneAsync(node, member, product, reference, ct) is { } value) found[reference] = value;
-        return found;
+        {
+            if (reference.Arguments.IsDefaultOrEmpty && product.Readings.TryGetValue(reference.Key, out var collector))
+            {
+                if (collector.By is "http" or "sql") elsewhere.Add((reference, collector));
+                else if (HostQuestion.Of(reference, collector, node, member) is { } own) asked.Add(own);
+                else missed[reference] = $"a host over SSH has no report of its own to read '{collector.Field}' from";
+            }
+            else if (reference.Key == "reachable") found[reference] = Value.True;
+            else if (HostQuestion.Of(reference) is { } question) asked.Add(question);
+            else missed[reference] = "nothing tells how it is read";
+        }
+        // What is read from outside does not need the host to let us in.
+        string? silent = null;
+        foreach (var (reference, collector) in elsewhere)
+        {
+            var (value, why) = ((Value?)null, silent);
+            if (collector.By == "http") (value, why, _) = await http.ReadAsync(node, member, collector, product.Scheme, ct);
+            else if (silent is null)
+            {
+                // A database that does not answer is no host that does not: what the host tells is told all the same.
+                try { (value, why) = await databases.ReadAsync(node, collector, product.Scheme, ct); }
+                catch (ConnectorException e) { why = silent = e.Problem.What + (e.Problem.Detail is { } detail ? $" ({detail})" : ""); }
+            }
+            if (value is not null) found[reference] = value;
+            else missed[reference] = why!;
+        }
+        if (asked.Count > 0)
+            foreach (var (question, value, why) in await HostOf(node).AskAsync(asked, product, ct))
+                if (value is not null) found[question.Reference] = value;
+                else missed[question.Reference] = why!;
+        return new Taken(found, missed);
     }
 
-    private async Task<Value?> ReadOneAsync(EstateNode node, Member member, Product product, Reference reference, CancellationToken ct)
+    /// <summary>Where files are laid ready; steps that send them find them there.</summary>
+    public const string StagingPlace = "/var/cache/tidestep";
+
+    public async Task StageAsync(EstateNode node, StagedFile file, long bytesPerSecond, Action<long> sent, CancellationToken ct)
     {
-        if (reference.Key == "reachable")
+        var (host, target) = (HostOf(node), $"{StagingPlace}/{file.Name}");
+        // Of another content by the same name nothing is gone on from.
+        var part = $"{StagingPlace}/.{file.Name}.{file.Sha256[..12]}.part";
+        async Task<string> Ask(string text, TimeSpan limit) => await host.RunAsync($"sudo -n /bin/sh -c {Shell.Quote(text)}", limit, ct) is { Code: 0 } result ? result.Output.Trim() : throw new ConnectorException(new Problem($"{file.Name} can't be laid ready on {node.Id}", CollectorText.Shown(text), "Look at the disk and the account's rights."), lasting: false);
+        var told = (await Ask($"mkdir -p {StagingPlace}; stat -c %s -- {Shell.Quote(target)} 2>/dev/null || echo none; stat -c %s -- {Shell.Quote(part)} 2>/dev/null || echo 0; df --output=avail -B1 {StagingPlace} | tail -1", Quick)).Split('\n');
+        if (told is not [var there, var partly, var avail] || !long.TryParse(partly, out var from) || !long.TryParse(avail.Trim(), out var free)) throw new ConnectorException(new Problem($"{node.Id} gave an answer that is not understood", string.Join(' ', told), "Is the disk full, or sudo changed?"), lasting: false);
+        if (there == Text(file.Bytes) && (await Ask($"sha256sum -- {Shell.Quote(target)}", Hashing(file.Bytes))).StartsWith(file.Sha256, StringComparison.OrdinalIgnoreCase)) { sent(file.Bytes); return; }
+        if (from > file.Bytes) { await Ask($"rm -f -- {Shell.Quote(part)}", Quick); from = 0; }
+        if (free < file.Bytes - from)
+            throw new ConnectorException(new Problem($"there is no room for {file.Name} on {node.Id}", $"it needs {Units.WriteBytes(file.Bytes - from)} in {StagingPlace}, there are {Units.WriteBytes(free)}: {Units.WriteBytes(file.Bytes - from - free)} short", "Clear the place, or make it larger."), lasting: true);
+        sent(from);
+        if (from < file.Bytes) await host.AppendAsync(file.Path, part, from, bytesPerSecond, sent, ct);
+        var sum = (await Ask($"sha256sum -- {Shell.Quote(part)}", Hashing(file.Bytes))).Split(' ')[0].TrimStart('\\');
+        if (!sum.Equals(file.Sha256, StringComparison.OrdinalIgnoreCase))
         {
-            try { return Value.Of((await HostOf(node).RunAsync("true", Quick, ct)).Code == 0); }
-            catch (ConnectorException) { return Value.False; }
+            await Ask($"rm -f -- {Shell.Quote(part)}", Quick);
+            throw new ConnectorException(new Problem($"the checksum of {file.Name} is another on {node.Id}", $"it is {sum} there, and should be {file.Sha256}", "What was sent is taken away; stage it again."), lasting: false);
         }
-        if (!reference.Arguments.IsDefaultOrEmpty) return await BuiltInAsync(node, product, reference, ct);
-        if (!product.Readings.TryGetValue(reference.Name, out var collector)) return null;
-        if (collector.By == "http") return await http.ReadAsync(node, collector, product.Scheme, ct);
-        if (collector.By != "command") return null;
-        var arguments = collector.Command.Select(a => a.Replace("{member.node}", member.Node).Replace("{member.component}", member.Component).Replace("{node.address}", node.Reach["address"]));
-        var result = await HostOf(node).RunAsync("sudo -n " + Shell.Join(arguments), Quick, ct);
-        return CollectorText.Read(collector, result.Output, product.Scheme);
+        await Ask($"chmod 644 -- {Shell.Quote(part)} && mv -f -- {Shell.Quote(part)} {Shell.Quote(target)}", Quick);
     }
 
-    private async Task<Value?> BuiltInAsync(EstateNode node, Product product, Reference reference, CancellationToken ct)
-    {
-        var argument = reference.Arguments[0];
-        async Task<SshHost.Result> Ask(params string[] command) => await HostOf(node).RunAsync("sudo -n " + Shell.Join(command), Quick, ct);
-        switch (reference.Name, reference.Field)
-        {
-            case ("service", "active"):
-                return Value.Of((await Ask("systemctl", "is-active", "--quiet", "--", argument)).Code == 0);
-            case ("package", "version"):
-                var version = await Ask("dpkg-query", "-W", "-f", "${db:Status-Abbrev} ${Version}", argument);
-                return version.Output.Split(' ', StringSplitOptions.RemoveEmptyEntries) is [_, var label] && product.Scheme.TryParse(label) is { } parsed ? Value.Of(parsed) : null;
-            case ("package", "whole"):
-                return Value.Of((await Ask("dpkg-query", "-W", "-f", "${db:Status-Abbrev}", argument)).Output.Trim() == "ii");
-            case ("file", "exists"):
-                return Value.Of((await Ask("test", "-e", argument)).Code == 0);
-            case ("free", null):
-                var free = await Ask("df", "--output=avail", "-B1", "--", argument);
-                return free.Output.Split('\n', StringSplitOptions.RemoveEmptyEntries) is [_, var bytes] ? Value.Read(bytes, ValueKind.Bytes) : null;
-            case ("size", null):
-                var size = await Ask("du", "-sb", "--", argument);
-                return Value.Read(size.Output.Split('\t')[0], ValueKind.Bytes);
-            default:
-                return null;
-        }
-    }
+    // Slow disks read about 50 MB a second.
+    private static TimeSpan Hashing(long bytes) => Quick + TimeSpan.FromSeconds(bytes / 50e6);
 
     public void Dispose()
     {

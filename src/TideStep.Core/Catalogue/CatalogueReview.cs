@@ -16,6 +16,8 @@ public static class CatalogueReview
             foreach (var rule in product.Rules) Rule(catalogue, product, rule, findings);
             foreach (var jump in product.Jumps) Jump(catalogue, product, jump, findings);
             Contradictions(catalogue, product, findings);
+            Parts(product, findings);
+            Questions(product, findings);
             Reach(product, findings);
         }
         return findings.All;
@@ -40,6 +42,23 @@ public static class CatalogueReview
             if (catalogue.Find(requirement.Product) is not { } other) findings.Add($"jump {jump.Id} of {product.Id} asks for '{requirement.Product}', which is no product of the catalogue", jump.Place, Nearest.Hint(requirement.Product, catalogue.Products.Select(p => p.Id)));
             else if (!Any(other, requirement.Range)) findings.Add($"jump {jump.Id} of {product.Id} asks for {requirement.Product} {requirement.Range.Text}, which is no release of it", jump.Place, $"Known are {Known(other)}.");
         }
+    }
+
+    // A part that comes from another has to have one of that name in a release before.
+    private static void Parts(Product product, Findings findings)
+    {
+        var releases = product.Releases.OrderBy(r => r.Version).ToList();
+        for (var i = 0; i < releases.Count; i++)
+            foreach (var part in releases[i].Origins.Where(o => releases.Take(i).All(r => !r.Parts.Contains(o.Value))))
+                findings.Add($"{product.Id} {releases[i].Label}: the part {part.Key} comes from '{part.Value}', which no release before it has", releases[i].Place, Nearest.Hint(part.Value, releases.Take(i).SelectMany(r => r.Parts).Distinct()));
+    }
+
+    // One question has one wording and one answer where nobody gives any; jumps that disagree would be answered by chance.
+    private static void Questions(Product product, Findings findings)
+    {
+        foreach (var question in product.Jumps.SelectMany(j => j.Questions.Select(q => (Jump: j, Question: q))).GroupBy(q => q.Question.Id))
+            if (question.Select(q => q.Question).Distinct().Count() > 1)
+                findings.Add($"{product.Id}: the jumps {string.Join(" and ", question.Select(q => q.Jump.Id))} ask '{question.Key}' in different words or take different answers where nobody gives one", question.Last().Jump.Place, "Give it the same words and the same answer, or another name.");
     }
 
     // An exception within a wider rule is meant; rules that overlap otherwise, or cover the same, and say different things can't both be.

@@ -109,6 +109,12 @@ public sealed record Jump(string Id, VersionRange From, Versions.Version To, boo
 public sealed record Product(string Id, string Title, VersionScheme Scheme, ImmutableArray<string> Roles, ImmutableArray<string> Voting, ImmutableArray<Release> Releases,
     ImmutableArray<CompatibilityRule> Rules, ImmutableArray<Jump> Jumps, Routines Routines, ImmutableDictionary<string, StepSpec> Steps, ImmutableDictionary<string, Collector> Readings)
 {
+    /// <summary>The port on which it serves those that depend on it; null where nobody said.</summary>
+    public int? Port { get; init; }
+
+    /// <summary>Which versions of Tide Step its document was written for; null for any.</summary>
+    public VersionRange? Needs { get; init; }
+
     /// <summary>The release that equals a version, or null where the catalogue does not know it.</summary>
     public Release? ReleaseOf(Versions.Version version) => _releases.GetValueOrDefault(version);
 

@@ -32,6 +32,9 @@ public static class ProductDocument
         var roles = head.Words("roles").Select(w => w.Text).ToImmutableArray();
         var voting = head.Words("voting");
         foreach (var (role, at) in voting) if (!roles.Contains(role)) findings.Add($"product: voting role '{role}' is no role", at, Nearest.Hint(role, roles));
+        var port = head.Count("port", 1);
+        VersionRange? needs = null;
+        if (head.Text("needs") is { } asked && (needs = VersionRange.TryParse(asked, VersionScheme.Dotted, out var reason)) is null) findings.Add($"product: 'needs' is no range of Tide Step's versions: {reason}", head.PlaceOf("needs"));
         head.Close();
 
         var releaseNodes = form.Map("releases");
@@ -45,7 +48,7 @@ public static class ProductDocument
                 findings.Add($"jump {jump.Id}: leads to '{jump.To}', which is no release of {id}", jump.Place, Nearest.Hint(jump.To.Label, releases.Select(r => r.Label)));
         var rules = RuleDocument.Read(id, form, scheme, findings);
         StepDocument.CheckExpressions(steps, routines, jumps, readings, findings);
-        return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings);
+        return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings) { Port = port, Needs = needs };
     }
 
     private static ImmutableArray<Release> ReadReleases(ImmutableArray<(string Key, Node Value, Place At)> nodes, VersionScheme scheme, Findings findings)

@@ -7,7 +7,7 @@ namespace TideStep.Core.Catalogue;
 /// <summary>Reads the steps and routines of a product.</summary>
 internal static class StepDocument
 {
-    private static readonly string[] Actions = ["command", "start", "stop", "restart", "install", "send", "capture", "await", "person"];
+    private static readonly string[] Actions = ["command", "start", "stop", "restart", "install", "send", "capture", "await", "person", "request", "query"];
 
     public static ImmutableDictionary<string, StepSpec> ReadSteps(Form document, Findings findings)
     {
@@ -92,6 +92,8 @@ internal static class StepDocument
             "send" => new SendAction(form.Required("send"), form.Required("to")),
             "capture" => new CaptureAction(form.Required("capture"), [.. form.Words("paths").Select(w => w.Text)], form.Text("to") ?? ""),
             "await" => ExpressionText.Read(form, "await", required: true) is { } holds ? new AwaitAction(holds) : null,
+            "request" => new RequestAction(form.Word("method", "GET", "POST", "PUT", "PATCH", "DELETE") ?? "POST", form.Required("request"), form.Text("body")),
+            "query" => new QueryAction(form.Required("query"), []),
             _ => new PersonAction(form.Required("person")),
         };
         if (action is CommandAction { Arguments.IsEmpty: true }) findings.Add($"{what}: 'command' must be a list of arguments", node.At);

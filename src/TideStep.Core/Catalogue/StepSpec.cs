@@ -16,6 +16,8 @@ namespace TideStep.Core.Catalogue;
 [JsonDerivedType(typeof(CaptureAction), "capture")]
 [JsonDerivedType(typeof(AwaitAction), "await")]
 [JsonDerivedType(typeof(PersonAction), "person")]
+[JsonDerivedType(typeof(RequestAction), "request")]
+[JsonDerivedType(typeof(QueryAction), "query")]
 public abstract record StepAction;
 
 /// <summary>A command as an argument list; nothing passes through a shell.</summary>
@@ -44,6 +46,12 @@ public sealed record AwaitAction(Expression Holds) : StepAction;
 
 /// <summary>Something a person does and signs.</summary>
 public sealed record PersonAction(string Instructions) : StepAction;
+
+/// <summary>An HTTP request to the node's own interface; any status from 200 to 299 is success.</summary>
+public sealed record RequestAction(string Method, string Url, string? Body) : StepAction;
+
+/// <summary>A statement to the node's database; what placeholders stand for goes along as parameters, <c>$1</c> and on, never as text of the statement.</summary>
+public sealed record QueryAction(string Statement, ImmutableArray<string> Parameters) : StepAction;
 
 /// <summary>How often a step may be tried, and after how long again.</summary>
 public sealed record AttemptPolicy(int Times, TimeSpan Every);
@@ -94,5 +102,13 @@ public sealed record Routines(ImmutableDictionary<string, ImmutableArray<string>
         role is not null && by.TryGetValue(role, out var own) ? own : by.GetValueOrDefault(AnyRole, []);
 }
 
-/// <summary>How a reading is taken: a field of the far side's own report, a command and a pattern, or an HTTP address.</summary>
-public sealed record Collector(string Name, string By, ImmutableArray<string> Command, string? Pattern, string? Url, string? Path, string? Field, ValueKind Kind, bool FromOutside);
+/// <summary>How a reading is taken: a field of the far side's own report, a command and a pattern, an HTTP address, an SQL query, or a file.</summary>
+/// <param name="Path">Within a JSON answer the place of the value: names and numbers with dots between; of a file its path.</param>
+public sealed record Collector(string Name, string By, ImmutableArray<string> Command, string? Pattern, string? Url, string? Path, string? Field, ValueKind Kind, bool FromOutside)
+{
+    /// <summary>The query whose first column of the first row is the value.</summary>
+    public string? Query { get; init; }
+
+    /// <summary>Where the value comes from, in words.</summary>
+    public string Source => By switch { "command" => $"command {string.Join(' ', Command)}", "http" => Url!, "sql" => $"query {Query}", "file" => $"file {Path}", _ => $"its own report, {Field}" };
+}

@@ -29,9 +29,13 @@ internal sealed class PairJudge
         VerdictOf.Say(Holding(_mine, a, b), _mine.Count > 0, _these[a], _ats[b]),
         VerdictOf.Say(Holding(_theirs, b, a), _theirs.Count > 0, _ats[b], _these[a]));
 
-    private static List<CompatibilityRule> Holding(List<Covering> rules, int one, int other)
+    // Read and left before the next is asked for.
+    private readonly List<CompatibilityRule> _holding = [];
+
+    private List<CompatibilityRule> Holding(List<Covering> rules, int one, int other)
     {
-        var holding = new List<CompatibilityRule>(rules.Count);
+        var holding = _holding;
+        holding.Clear();
         foreach (var rule in rules) if (rule.This[one] && rule.At[other]) holding.Add(rule.Rule);
         return holding;
     }

@@ -45,6 +45,8 @@ public static class VerdictOf
         var (mine, theirs) = Ends(kind);
         bool Speaks(CompatibilityRule rule) => (rule.End == mine && rule.Other == b.Id) || (rule.End == theirs && rule.Other == a.Id);
         var kept = (a.Id == b.Id ? a.Rules : a.Rules.AddRange(b.Rules)).Where(Speaks).ToHashSet();
+        // One rule alone, or none, is its own smallest choice.
+        if (kept.Count <= 1) return whole with { Rules = [.. kept] };
         // What decided stays longest, so that it is what is cited.
         var order = kept.OrderBy(r => whole.Rules.Contains(r)).ThenByDescending(r => r.Id, StringComparer.Ordinal).ToList();
         // A rule can be needed only beside another that goes later (limits of distance), so it is gone over till nothing more can go.
@@ -91,16 +93,20 @@ public static class VerdictOf
     {
         List<DistanceRule>? distances = null;
         foreach (var rule in holding) if (rule is DistanceRule distance) (distances ??= []).Add(distance);
-        var measured = distances is null ? [] : Distance(distances, version, its).ToList();
+        List<(Verdict Verdict, CompatibilityRule Rule)>? measured = null;
+        if (distances is not null) Distance(distances, version, its, measured = []);
         // Unsupported counts before supported, and that before transitional.
         Verdict? best = null;
         foreach (var rule in holding) if (rule is not DistanceRule) best = Stronger(best, rule.Verdict);
-        foreach (var (verdict, _) in measured) best = Stronger(best, verdict);
+        if (measured is not null) foreach (var (verdict, _) in measured) best = Stronger(best, verdict);
         if (best is not { } said) return new Answer(null, knows, []);
-        var rules = ImmutableArray.CreateBuilder<CompatibilityRule>();
-        foreach (var rule in holding) if (rule is not DistanceRule && rule.Verdict == said) rules.Add(rule);
-        foreach (var (verdict, rule) in measured) if (verdict == said) rules.Add(rule);
-        return new Answer(said, true, rules.ToImmutable());
+        var count = 0;
+        foreach (var rule in holding) if (rule is not DistanceRule && rule.Verdict == said) count++;
+        if (measured is not null) foreach (var (verdict, _) in measured) if (verdict == said) count++;
+        var (rules, at) = (new CompatibilityRule[count], 0);
+        foreach (var rule in holding) if (rule is not DistanceRule && rule.Verdict == said) rules[at++] = rule;
+        if (measured is not null) foreach (var (verdict, rule) in measured) if (verdict == said) rules[at++] = rule;
+        return new Answer(said, true, System.Runtime.InteropServices.ImmutableCollectionsMarshal.AsImmutableArray(rules));
     }
 
     private static Verdict Stronger(Verdict? one, Verdict other)
@@ -110,26 +116,29 @@ public static class VerdictOf
     }
 
     // By major and by minor are asked apart and the worse counts.
-    private static IEnumerable<(Verdict, CompatibilityRule)> Distance(List<DistanceRule> rules, Versions.Version version, Versions.Version its)
+    private static void Distance(List<DistanceRule> rules, Versions.Version version, Versions.Version its, List<(Verdict Verdict, CompatibilityRule Rule)> into)
     {
-        if (version.Major is not { } major || its.Major is not { } theirs) return [];
-        var majors = rules.Where(r => r.ByMajor).ToList();
-        var minors = rules.Where(r => !r.ByMajor).ToList();
-        var answers = new List<(Verdict Verdict, CompatibilityRule Rule)>();
-        if (majors.Count > 0) answers.Add(Measure(majors, major - theirs));
-        if (minors.Count > 0 && major == theirs) answers.Add(Measure(minors, version.Minor!.Value - its.Minor!.Value));
-        else if (minors.Count > 0 && majors.Count == 0) answers.Add((Verdict.Unsupported, minors[0]));
-        var worst = answers.Max(a => a.Verdict);
-        return answers.Where(a => a.Verdict == worst).Select(a => (a.Verdict, a.Rule));
+        if (version.Major is not { } major || its.Major is not { } theirs) return;
+        var byMajor = Measure(rules, true, major - theirs);
+        var byMinor = major == theirs ? Measure(rules, false, version.Minor!.Value - its.Minor!.Value)
+            : byMajor is null && rules.Find(r => !r.ByMajor) is { } apart ? (Verdict.Unsupported, apart) : ((Verdict, CompatibilityRule)?)null;
+        if (byMajor is { } one && (byMinor is not { } other || one.Item1 >= other.Item1)) into.Add(one);
+        if (byMinor is { } two && (byMajor is not { } another || two.Item1 >= another.Item1)) into.Add(two);
     }
 
-    private static (Verdict, CompatibilityRule) Measure(List<DistanceRule> rules, BigInteger difference)
+    private static (Verdict, CompatibilityRule)? Measure(List<DistanceRule> rules, bool byMajor, BigInteger difference)
     {
-        if (difference.IsZero) return (Verdict.Supported, rules[0]);
-        int Limit(DistanceRule rule) => difference.Sign < 0 ? rule.OlderBy : rule.NewerBy;
-        var holding = rules.Where(r => BigInteger.Abs(difference) <= Limit(r)).ToList();
-        if (holding.Count == 0) return (Verdict.Unsupported, rules[0]);
-        var chosen = holding.OrderBy(Limit).ThenByDescending(r => r.Verdict).First();
-        return (chosen.Verdict, chosen);
+        DistanceRule? first = null, chosen = null;
+        var (limitOfChosen, size) = (0, BigInteger.Abs(difference));
+        foreach (var rule in rules)
+        {
+            if (rule.ByMajor != byMajor) continue;
+            first ??= rule;
+            var limit = difference.Sign < 0 ? rule.OlderBy : rule.NewerBy;
+            if (size > limit || (chosen is not null && (limit > limitOfChosen || (limit == limitOfChosen && rule.Verdict <= chosen.Verdict)))) continue;
+            (chosen, limitOfChosen) = (rule, limit);
+        }
+        if (first is null) return null;
+        return difference.IsZero ? (Verdict.Supported, first) : chosen is null ? (Verdict.Unsupported, first) : (chosen.Verdict, chosen);
     }
 }

@@ -27,6 +27,11 @@ public static class DocumentReader
         {
             return Failed(e.InnerException?.Message ?? e.Message, new Place(file, (int)Math.Max(1, e.Start.Line), (int)Math.Max(1, e.Start.Column)), "Check indentation and quotes near this place.");
         }
+        catch (InvalidOperationException)
+        {
+            // The library's scanner gives up so where brackets and braces do not match; it knows no place.
+            return Failed("not readable as YAML", new Place(file, 1, 1), "A bracket or brace is opened and not closed, or closed and not opened, somewhere in this document.");
+        }
         catch (JsonException e)
         {
             return Failed("not readable as JSON", new Place(file, (int)(e.LineNumber ?? 0) + 1, (int)(e.BytePositionInLine ?? 0) + 1), e.Message.Split(" LineNumber")[0]);

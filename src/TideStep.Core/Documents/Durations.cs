@@ -11,7 +11,7 @@ public static partial class Durations
         var match = Pattern().Match(text);
         if (!match.Success || text.Trim().Length == 0) return null;
         double seconds = 0;
-        foreach (var (group, unit) in (ReadOnlySpan<(string, double)>)[("d", 86400), ("h", 3600), ("m", 60), ("s", 1)])
+        foreach (var (group, unit) in (ReadOnlySpan<(string, double)>)[("d", 86400), ("h", 3600), ("m", 60), ("s", 1), ("ms", 0.001)])
             if (match.Groups[group] is { Success: true } found) seconds += double.Parse(found.Value, CultureInfo.InvariantCulture) * unit;
         return seconds <= TimeSpan.FromDays(3650).TotalSeconds ? TimeSpan.FromSeconds(seconds) : null;
     }
@@ -28,6 +28,6 @@ public static partial class Durations
         return whole.Hours == 0 ? $"{whole.Days} d" : $"{whole.Days} d {whole.Hours} h";
     }
 
-    [GeneratedRegex(@"^\s*(?:(?<d>\d+(?:\.\d+)?)\s*d(?:ays?)?)?\s*(?:(?<h>\d+(?:\.\d+)?)\s*h)?\s*(?:(?<m>\d+(?:\.\d+)?)\s*min)?\s*(?:(?<s>\d+(?:\.\d+)?)\s*s)?\s*$")]
+    [GeneratedRegex(@"^\s*(?:(?<d>\d+(?:\.\d+)?)\s*d(?:ays?)?)?\s*(?:(?<h>\d+(?:\.\d+)?)\s*h)?\s*(?:(?<m>\d+(?:\.\d+)?)\s*min)?\s*(?:(?<s>\d+(?:\.\d+)?)\s*s)?\s*(?:(?<ms>\d+(?:\.\d+)?)\s*ms)?\s*$")]
     private static partial Regex Pattern();
 }

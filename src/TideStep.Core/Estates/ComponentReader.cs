@@ -37,9 +37,30 @@ internal sealed class ComponentReader(ImmutableDictionary<string, Site> sites, I
         var traits = form.Map("traits").ToImmutableDictionary(t => t.Key, t => t.Value is TextNode text ? text.Text : "");
         var component = new Component(id, product, site ?? SharedSite(members), platforms.GetValueOrDefault(id), members, guard, form.Word("domains", "matter", "ignored") != "ignored",
             form.Count("canary") ?? 0, spares, form.Flag("carries-us"), form.Flag("pinned"), relations.ToImmutable(), traits, at)
-        { SpareNodes = spareNodes };
+        { SpareNodes = spareNodes, Alike = ReadAlike(form), Capacity = ReadCapacity(form) };
         form.Close();
         return component;
+    }
+
+    private LinePolicy ReadAlike(Form form)
+    {
+        if (form.Node("members-alike") is not { } node) return new LinePolicy(Degree.SameBuild, OutOfLine.Tell);
+        var alike = Form.OpenOrWord(node, "to", $"{form.What}, members-alike", findings);
+        var policy = new LinePolicy(alike.Word("to", "same-build", "same-minor", "any") switch { "any" => Degree.Any, "same-minor" => Degree.SameMinor, _ => Degree.SameBuild },
+            alike.Word("else", "tell", "warn", "out") switch { "warn" => OutOfLine.Warn, "out" => OutOfLine.Out, _ => OutOfLine.Tell });
+        alike.Close();
+        return policy;
+    }
+
+    private Capacity? ReadCapacity(Form form)
+    {
+        if (form.Node("capacity") is not { } node) return null;
+        var capacity = Form.Open(node, $"{form.What}, capacity", findings);
+        var (of, each) = (capacity.Required("of"), capacity.Required("each"));
+        var amount = Expressions.Units.TryBytes(each) ?? (double.TryParse(each, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? number : 0);
+        if (each.Length > 0 && amount <= 0) findings.Add($"{capacity.What}: 'each' must be a number or a size, not '{each}'", capacity.PlaceOf("each"));
+        capacity.Close();
+        return new Capacity(of, amount, each);
     }
 
     // A number, or the nodes by name.

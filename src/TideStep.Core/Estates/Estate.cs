@@ -53,7 +53,25 @@ public sealed record Component(string Id, string Product, string? Site, string? 
 {
     /// <summary>Nodes that stand ready for new members, where they were named; <paramref name="Spares"/> counts them.</summary>
     public ImmutableArray<string> SpareNodes { get; init; } = [];
+
+    /// <summary>How far its members' versions may differ, and what is to be done of those that differ further.</summary>
+    public LinePolicy Alike { get; init; } = new(Degree.SameBuild, OutOfLine.Tell);
+
+    /// <summary>What one member can bear; null where nobody said.</summary>
+    public Capacity? Capacity { get; init; }
 }
+
+/// <summary>To which degree members of one component must run the same.</summary>
+public enum Degree { Any, SameMinor, SameBuild }
+
+/// <summary>What becomes of a member that is out of line: it is told of, it is a caution, or it has to leave service.</summary>
+public enum OutOfLine { Tell, Warn, Out }
+
+/// <summary>A component's policy for members out of line.</summary>
+public sealed record LinePolicy(Degree Degree, OutOfLine Otherwise);
+
+/// <summary>How much of a reading one member can bear: what the members in service carry together must fit on those left when a wave is out.</summary>
+public sealed record Capacity(string Of, double Each, string Written);
 
 /// <summary>Everything under care.</summary>
 public sealed record Estate(string Id, string Title, EstateClass Class, string Zone, ImmutableDictionary<string, Site> Sites, ImmutableDictionary<string, EstateNode> Nodes, ImmutableArray<Component> Components)

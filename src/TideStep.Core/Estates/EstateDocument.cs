@@ -74,6 +74,7 @@ public static class EstateDocument
                     findings.Add($"the node '{names[i]}' is described twice", at);
             }
         }
+        ResolveVia(nodes, findings);
         return nodes.ToImmutable();
     }
 
@@ -81,16 +82,46 @@ public static class EstateDocument
     {
         if (form.Node("reach") is not { } node) return new Reach("person", ImmutableDictionary<string, string>.Empty);
         var reach = Form.OpenOrWord(node, "by", $"node {pattern}, reach", findings);
-        var by = reach.Word("by", "ssh", "stand-in", "person") ?? "person";
+        var by = reach.Word("by", "ssh", "stand-in", "person", "http", "sql") ?? "person";
         var settings = ImmutableDictionary.CreateBuilder<string, string>();
-        string[] known = by switch { "ssh" => ["address", "port", "account", "key", "host-keys", "state"], "stand-in" => ["address"], _ => [] };
+        string[] known = by switch { "ssh" => ["address", "port", "account", "key", "host-keys", "state", "via"], "stand-in" => ["address"], "http" => ["address", "token", "client-certificate", "authority"], _ => [] };
         foreach (var key in known) if (reach.Text(key) is { } value) settings[key] = value;
-        foreach (var key in by == "ssh" ? ["address", "account", "key", "host-keys"] : by == "stand-in" ? new[] { "address" } : [])
+        foreach (var key in by == "ssh" ? ["address", "account", "key", "host-keys"] : by is "stand-in" or "http" ? new[] { "address" } : [])
             if (!settings.ContainsKey(key)) findings.Add($"{reach.What}: '{key}' is missing", reach.At, key == "host-keys" ? "Name the file of pinned host keys, in the known_hosts format." : $"Add '{key}: ...'.");
-        if (settings.TryGetValue("key", out var secret) && !secret.StartsWith("secret:", StringComparison.Ordinal))
-            findings.Add($"{reach.What}: a key is given as a reference", reach.PlaceOf("key"), "Write secret:NAME and keep the value in the service's secrets folder.");
+        foreach (var secret in new[] { "key", "token", "client-certificate" })
+            if (settings.TryGetValue(secret, out var given) && !given.StartsWith("secret:", StringComparison.Ordinal))
+                findings.Add($"{reach.What}: '{secret}' is given as a reference", reach.PlaceOf(secret), "Write secret:NAME and keep the value in the service's secrets folder.");
+        if (by is "sql" or "ssh") ReadDatabase(reach, settings, by == "sql", findings);
         reach.Close();
         return new Reach(by, settings.ToImmutable());
+    }
+
+    // A database server on a host, or one that is reached by nothing else.
+    private static void ReadDatabase(Form reach, ImmutableDictionary<string, string>.Builder settings, bool required, Findings findings)
+    {
+        if (reach.Node("database") is not { } node)
+        {
+            if (required) findings.Add($"{reach.What}: 'database' is missing", reach.At, "Write database: {host: ..., name: ..., account: ..., password: \"secret:...\"}.");
+            return;
+        }
+        var database = Form.Open(node, $"{reach.What}, database", findings);
+        foreach (var key in (string[])["host", "port", "name", "account", "password", "encryption"]) if (database.Text(key) is { } value) settings[$"database.{key}"] = value;
+        foreach (var key in (string[])["host", "name", "account"]) if (!settings.ContainsKey($"database.{key}")) findings.Add($"{database.What}: '{key}' is missing", database.At, $"Add '{key}: ...'.");
+        if (settings.TryGetValue("database.password", out var password) && !password.StartsWith("secret:", StringComparison.Ordinal)) findings.Add($"{database.What}: 'password' is given as a reference", database.PlaceOf("password"), "Write secret:NAME and keep the value in the service's secrets folder.");
+        if (settings.TryGetValue("database.encryption", out var encryption) && encryption is not ("required" or "none")) findings.Add($"{database.What}: 'encryption' is required or none, not '{encryption}'", database.PlaceOf("encryption"));
+        database.Close();
+    }
+
+    // A node behind another is reached through it; the connector needs that one's settings beside its own.
+    private static void ResolveVia(ImmutableDictionary<string, EstateNode>.Builder nodes, Findings findings)
+    {
+        foreach (var (id, node) in nodes.ToList())
+        {
+            if (node.Reach["via"] is not { } via) continue;
+            if (!nodes.TryGetValue(via, out var gate) || gate.Reach.By != "ssh") findings.Add($"node {id}: it is reached via '{via}', which is no node reached by ssh", null, Nearest.Hint(via, nodes.Keys));
+            else if (gate.Reach["via"] is not null) findings.Add($"node {id}: '{via}' is itself reached via another node", null, "Only one node may stand between.");
+            else nodes[id] = node with { Reach = node.Reach with { Settings = node.Reach.Settings.AddRange(gate.Reach.Settings.Select(s => KeyValuePair.Create($"via.{s.Key}", s.Value))) } };
+        }
     }
 
     private static Dictionary<string, string> ReadPlatforms(Form document, Findings findings)

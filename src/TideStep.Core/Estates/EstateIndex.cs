@@ -8,8 +8,8 @@ public sealed class EstateIndex
 {
     public EstateIndex(Estate estate, Readings readings, ProductCatalogue catalogue)
     {
-        (Estate, Readings, Catalogue) = (estate, readings, catalogue);
-        Components = estate.Components;
+        (Estate, Readings, Catalogue) = (Membership.AsFound(estate, readings), readings, catalogue);
+        Components = Estate.Components;
         _numberOf = Components.Select((c, i) => (c.Id, i)).ToDictionary(p => p.Id, p => p.i);
         var onNode = new Dictionary<string, List<(int Component, Member Member)>>();
         _out = [];

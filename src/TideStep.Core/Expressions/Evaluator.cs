@@ -6,9 +6,15 @@ namespace TideStep.Core.Expressions;
 /// <summary>One number an evaluation rested on.</summary>
 public sealed record Used(string Reference, string Value);
 
+/// <summary>A comparison that does not hold: what was found, what was needed, and for numbers by how much it is short.</summary>
+public sealed record Gap(string Found, string Needed, Value? Short);
+
 /// <summary>What an expression came to, with every reading it used. <c>Open</c> where a reading was missing or did not fit.</summary>
 public sealed record Evaluation(Value Value, bool Open, ImmutableArray<Used> Readings)
 {
+    /// <summary>What was found, what was needed and by how much it falls short, where a comparison did not hold.</summary>
+    public Gap? Gap { get; init; }
+
     /// <summary>True only if the expression holds on readings that were all there.</summary>
     public bool Holds => !Open && Value.IsTrue;
 
@@ -19,14 +25,70 @@ public sealed record Evaluation(Value Value, bool Open, ImmutableArray<Used> Rea
 /// <summary>Evaluates expressions; a missing reading leaves the result open unless the rest decides it.</summary>
 public static class Evaluator
 {
-    public static Evaluation Evaluate(Expression expression, Func<Reference, Value?> look)
+    /// <param name="expression">The expression.</param>
+    /// <param name="look">The reading of that name, or null.</param>
+    /// <param name="members">The same for each member that <c>members</c> stands for.</param>
+    public static Evaluation Evaluate(Expression expression, Func<Reference, Value?> look, IReadOnlyList<Func<Reference, Value?>>? members = null)
     {
         var used = new List<Used>();
-        var value = Eval(expression.Root, look, used);
-        return new Evaluation(value, value.Kind == ValueKind.Missing, [.. used.DistinctBy(u => u.Reference)]);
+        var context = new Context(expression.Text, members ?? []);
+        var value = Eval(expression.Root, look, used, context);
+        return new Evaluation(value, value.Kind == ValueKind.Missing, [.. used.DistinctBy(u => u.Reference)]) { Gap = value.IsTrue ? null : GapOf(expression.Root, look, context) };
     }
 
-    private static Value Eval(Term term, Func<Reference, Value?> look, List<Used> used)
+    /// <summary>Whether an expression holds, without telling by which numbers: for thousands of members of which most do.</summary>
+    public static bool Holds(Expression expression, Func<Reference, Value?> look, IReadOnlyList<Func<Reference, Value?>>? members = null) =>
+        Eval(expression.Root, look, null, new Context(expression.Text, members ?? [])).IsTrue;
+
+    private sealed record Context(string Text, IReadOnlyList<Func<Reference, Value?>> Members);
+
+    // The comparison that does not hold, in its numbers; of several the first.
+    private static Gap? GapOf(Term term, Func<Reference, Value?> look, Context context)
+    {
+        if (term is not Operation op) return null;
+        if (op.Sign is "or")
+        {
+            // Where one of two would do, the one that is told in numbers says most.
+            Gap?[] both = [GapOf(op.Left, look, context), GapOf(op.Right, look, context)];
+            return both.FirstOrDefault(g => g?.Short is not null) ?? both[0] ?? both[1];
+        }
+        if (op.Sign is "and")
+            return (Eval(op.Left, look, null, context).IsTrue ? null : GapOf(op.Left, look, context)) ?? (Eval(op.Right, look, null, context).IsTrue ? null : GapOf(op.Right, look, context));
+        if (op.Sign is "+" or "-" or "*" or "/") return null;
+        var (left, right) = (Eval(op.Left, look, null, context), Eval(op.Right, look, null, context));
+        if (left.Kind == ValueKind.Missing || right.Kind == ValueKind.Missing) return null;
+        var by = left.IsNumber && right.IsNumber && op.Sign is not "in" ? Math.Abs(left.Number - right.Number) : (double?)null;
+        return new Gap(left.ToString(), $"{op.Sign switch { "in" => "in", "=" => "", "!=" => "other than", ">=" => "at least", "<=" => "at most", ">" => "more than", _ => "less than" }} {right}".Trim(), by is { } number ? left with { Number = number } : null);
+    }
+
+    private static Value Over(Aggregate aggregate, List<Used>? used, Context context)
+    {
+        var values = new List<Value>();
+        foreach (var look in context.Members)
+        {
+            if (aggregate.Where is { } where)
+            {
+                var which = Eval(where, look, null, context);
+                if (which.Kind != ValueKind.Flag) return Value.Missing; // of a member that is not known nothing can be counted
+                if (!which.IsTrue) continue;
+            }
+            var value = aggregate.Inner is { } inner ? Eval(inner, look, null, context) : Value.Of(1);
+            if (value.Kind == ValueKind.Missing) return Value.Missing;
+            values.Add(value);
+        }
+        var found = aggregate.Function switch
+        {
+            "count" => Value.Of(values.Count),
+            "sum" => values.Count == 0 ? Value.Of(0) : values[0] with { Number = values.Sum(v => v.Number) },
+            _ when values.Count == 0 => Value.Missing,
+            "min" => values.Aggregate((a, b) => Compare(b, a) < 0 ? b : a),
+            _ => values.Aggregate((a, b) => Compare(b, a) > 0 ? b : a),
+        };
+        used?.Add(new Used(context.Text[aggregate.Offset..aggregate.End], found.ToString()));
+        return found;
+    }
+
+    private static Value Eval(Term term, Func<Reference, Value?> look, List<Used>? used, Context context)
     {
         switch (term)
         {
@@ -34,16 +96,18 @@ public static class Evaluator
                 return literal.Value;
             case ReferenceTerm { Reference: var reference }:
                 var found = look(reference) ?? Value.Missing;
-                used.Add(new Used(reference.Key, found.ToString()));
+                used?.Add(new Used(reference.Key, found.ToString()));
                 return found;
             case Negation { Logical: true } not:
-                var inner = Eval(not.Inner, look, used);
+                var inner = Eval(not.Inner, look, used, context);
                 return inner.Kind == ValueKind.Flag ? Value.Of(!inner.IsTrue) : Value.Missing;
             case Negation minus:
-                var number = Eval(minus.Inner, look, used);
+                var number = Eval(minus.Inner, look, used, context);
                 return number.IsNumber ? number with { Number = -number.Number } : Value.Missing;
             case Operation operation:
-                return Operate(operation, Eval(operation.Left, look, used), Eval(operation.Right, look, used));
+                return Operate(operation, Eval(operation.Left, look, used, context), Eval(operation.Right, look, used, context));
+            case Aggregate aggregate:
+                return Over(aggregate, used, context);
             default:
                 return Value.Missing;
         }

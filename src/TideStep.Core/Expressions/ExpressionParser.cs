@@ -71,8 +71,30 @@ public static class ExpressionParser
         return new ReferenceTerm(new Reference(text, [.. (arguments ?? []).Select(Unquoted)], field.HasValue ? field.ToStringValue() : null), name.Position.Absolute);
     }
 
+    private static readonly TokenListParser<T, Term?> Where =
+        (from word in Word("where") from which in Parse.Ref(() => Whole!) select (Term?)which).OptionalOrDefault();
+
+    private static readonly TokenListParser<T, Term> Count =
+        from name in Word("count")
+        from open in Token.EqualTo(T.Open)
+        from members in Word("members")
+        from which in Where
+        from close in Token.EqualTo(T.Close)
+        select (Term)new Aggregate("count", null, which, name.Position.Absolute, close.Position.Absolute + 1);
+
+    private static readonly TokenListParser<T, Term> Fold =
+        from name in Word("sum").Or(Word("min")).Or(Word("max"))
+        from open in Token.EqualTo(T.Open)
+        from inner in Parse.Ref(() => Sum!)
+        from of in Word("of")
+        from members in Word("members")
+        from which in Where
+        from close in Token.EqualTo(T.Close)
+        select (Term)new Aggregate(name.ToStringValue(), inner, which, name.Position.Absolute, close.Position.Absolute + 1);
+
     private static readonly TokenListParser<T, Term> Factor =
         Number.Or(Text)
+            .Or(Count.Try()).Or(Fold.Try())
             .Or(from open in Token.EqualTo(T.Open) from inner in Parse.Ref(() => Whole!) from close in Token.EqualTo(T.Close) select inner)
             .Or(from minus in Sign("-") from inner in Parse.Ref(() => Factor!) select (Term)new Negation(false, inner, minus.Position.Absolute))
             .Or(Name);

@@ -32,8 +32,19 @@ public static class TypeCheck
                 return not.Logical ? ValueKind.Flag : inner;
             case Operation op:
                 return OfOperation(op, KindOf(op.Left, kindOf, mistakes), KindOf(op.Right, kindOf, mistakes), mistakes);
+            case Aggregate aggregate: return OfAggregate(aggregate, kindOf, mistakes);
             default: return ValueKind.Missing;
         }
+    }
+
+    private static ValueKind OfAggregate(Aggregate aggregate, Func<Reference, ValueKind?> kindOf, List<Mistake> mistakes)
+    {
+        if (aggregate.Where is { } where && KindOf(where, kindOf, mistakes) is var which and not (ValueKind.Flag or ValueKind.Missing)) mistakes.Add(new Mistake($"'where' needs something that is true or false, not a {Name(which)}", where.Offset));
+        if (aggregate.Inner is not { } inner) return ValueKind.Count;
+        var kind = KindOf(inner, kindOf, mistakes);
+        if (kind is not (ValueKind.Flag or ValueKind.Text) && !(aggregate.Function == "sum" && kind is ValueKind.Date or ValueKind.Version)) return kind;
+        mistakes.Add(new Mistake($"there is no {aggregate.Function} of a {Name(kind)}", aggregate.Offset));
+        return ValueKind.Missing;
     }
 
     private static ValueKind OfOperation(Operation op, ValueKind left, ValueKind right, List<Mistake> mistakes)

@@ -36,7 +36,7 @@ public sealed record Value(ValueKind Kind, double Number = 0, string Text = "", 
             case ValueKind.Date:
                 return DateOnly.TryParse(text, CultureInfo.InvariantCulture, out var date) ? Of(date) : null;
             case ValueKind.Time:
-                return Durations.TryParse(text) is { } span ? Of(span.TotalSeconds, kind) : Plain(text, kind);
+                return Durations.TryParse(text.TrimStart('-')) is { } span ? Of(text.StartsWith('-') ? -span.TotalSeconds : span.TotalSeconds, kind) : Plain(text, kind);
             case ValueKind.Bytes:
                 return Units.TryBytes(text) is { } bytes ? Of(bytes, kind) : Plain(text, kind);
             case ValueKind.Share:
@@ -56,7 +56,7 @@ public sealed record Value(ValueKind Kind, double Number = 0, string Text = "", 
         ValueKind.Missing => "no reading",
         ValueKind.Flag => IsTrue ? "true" : "false",
         ValueKind.Bytes => Units.WriteBytes(Number),
-        ValueKind.Time => Durations.Write(TimeSpan.FromSeconds(Number)),
+        ValueKind.Time => (Number < 0 ? "-" : "") + Durations.Write(TimeSpan.FromSeconds(Math.Abs(Number))),
         ValueKind.Share => (Number * 100).ToString("0.##", CultureInfo.InvariantCulture) + " %",
         ValueKind.Count => Number.ToString("0.###", CultureInfo.InvariantCulture),
         ValueKind.Date => DateOnly.FromDayNumber((int)Number).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),

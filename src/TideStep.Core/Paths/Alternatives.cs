@@ -22,12 +22,16 @@ public static class Alternatives
         {
             // Where the best path has nought of it, putting it first changes nothing.
             if (word == order[0] || ValueOf(best.Moves, word, best) == 0) continue;
+            request.Watch?.Begins($"the best path with {Words[word]} first");
+            if (request.Watch is { Stopped: true }) break;
             var other = PathFinder.Find(request with { Goal = request.Goal with { Order = [word, .. order.Where(w => w != word)] } }).Value;
             if (other is not { Found: true } || Same(other.Moves, best.Moves) || found.Any(a => Same(a.Moves, other.Moves))) continue;
             found.Add(new Alternative(word, other.Moves, Differences(best.Moves, other.Moves)));
         }
         return found.ToImmutable();
     }
+
+    private static readonly Dictionary<string, string> Words = new() { ["others"] = "the fewest other components", ["outage"] = "the least outage", ["closing"] = "the fewest closing jumps", ["jumps"] = "the fewest jumps", ["minutes"] = "the fewest minutes" };
 
     private static double ValueOf(ImmutableArray<Move> moves, string word, PathAnswer answer) => word switch
     {

@@ -53,7 +53,7 @@ internal sealed class ChainSearch(PathProblem problem)
         for (var looked = 0; _queue.TryDequeue(out var set, out _);)
         {
             if (best is { } known && ComparePrefix(set.Estimate, known.Cost) > 0) break;
-            if (++looked > MostSets || _orderStates > MostOrderStates) { Exhausted = false; break; }
+            if (++looked > MostSets || _orderStates > MostOrderStates || !problem.Request.Goes) { Exhausted = false; break; }
             if (set.Decided < problem.Targets.Count) { Decide(set); continue; }
             if (EndIssue(set) is { } menders)
             {

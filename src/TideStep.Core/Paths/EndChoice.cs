@@ -22,19 +22,20 @@ internal sealed class EndChoice
     private readonly int[][] _domains;
     private readonly long[][][] _own;
     private readonly HashSet<int>[] _partners;
-    private readonly List<(int A, int B, bool[,] Allowed)> _rules = [];
+    private readonly List<(int A, int B, long[]?[,] Price)> _rules = [];
 
     /// <param name="problem">The problem.</param>
-    /// <param name="ends">The ends that pairs leave.</param>
+    /// <param name="may">Whether a component may end at a version, whatever it costs.</param>
     /// <param name="costOf">What it costs a component to end at a version; null where it can't.</param>
-    public EndChoice(PathProblem problem, EndDomains ends, Func<int, int, long[]?> costOf)
+    /// <param name="priceOf">What it costs that a pair stands so at the end, by the pair's number; null where it must not.</param>
+    public EndChoice(PathProblem problem, Func<int, int, bool> may, Func<int, int, long[]?> costOf, Func<int, int[], long[]?> priceOf)
     {
         _problem = problem;
         var n = problem.Today.Length;
         (_domains, _own) = (new int[n][], new long[n][][]);
         for (var c = 0; c < n; c++)
         {
-            var all = problem.Today[c] < 0 ? [] : Enumerable.Range(0, problem.Versions[c].Length).Where(v => ends.May(c, v)).Select(v => (v, Cost: costOf(c, v))).Where(x => x.Cost is not null).ToList();
+            var all = problem.Today[c] < 0 ? [] : Enumerable.Range(0, problem.Versions[c].Length).Where(v => may(c, v)).Select(v => (v, Cost: costOf(c, v))).Where(x => x.Cost is not null).ToList();
             (_domains[c], _own[c]) = ([.. all.Select(x => x.v)], [.. all.Select(x => x.Cost!)]);
         }
         _partners = [.. Enumerable.Range(0, n).Select(_ => new HashSet<int>())];
@@ -43,24 +44,41 @@ internal sealed class EndChoice
         {
             var (a, b) = together.Key;
             if (problem.Today[a] < 0 || problem.Today[b] < 0) continue;
-            var (allowed, binds) = (new bool[_domains[a].Length, _domains[b].Length], false);
+            var (price, binds) = (new long[]?[_domains[a].Length, _domains[b].Length], false);
             for (var i = 0; i < _domains[a].Length; i++)
                 for (var j = 0; j < _domains[b].Length; j++)
                 {
                     (state[a], state[b]) = (_domains[a][i], _domains[b][j]);
-                    allowed[i, j] = together.All(p => problem.MayStandAtEnd(p, state));
-                    binds |= !allowed[i, j];
+                    price[i, j] = Sum(together.Select(p => priceOf(p, state)));
+                    binds |= price[i, j] is not { Length: 0 };
                 }
             (state[a], state[b]) = (problem.Today[a], problem.Today[b]);
             if (!binds) continue;
-            _rules.Add((a, b, allowed));
+            _rules.Add((a, b, price));
             _partners[a].Add(b);
             _partners[b].Add(a);
         }
     }
 
+    /// <summary>For pairs that may stand for nothing, or not at all.</summary>
+    public EndChoice(PathProblem problem, EndDomains ends, Func<int, int, long[]?> costOf) : this(problem, ends.May, costOf, (p, state) => problem.MayStandAtEnd(p, state) ? Nothing : null) { }
+
+    /// <summary>A price of nought.</summary>
+    public static readonly long[] Nothing = [];
+
+    private static long[]? Sum(IEnumerable<long[]?> prices)
+    {
+        var sum = Nothing;
+        foreach (var price in prices)
+        {
+            if (price is null) return null;
+            if (price.Length > 0) sum = sum.Length == 0 ? price : [.. sum.Zip(price, (x, y) => x + y)];
+        }
+        return sum;
+    }
+
     /// <summary>One component taken away: the rules and tables that bind it to those that are still there, and what is left to be paid for each choice of them.</summary>
-    private sealed record Taken(int Component, List<(int A, int B, bool[,] Allowed)> Rules, List<Table> From, Table Left);
+    private sealed record Taken(int Component, List<(int A, int B, long[]?[,] Price)> Rules, List<Table> From, Table Left);
 
     /// <summary>The least costly ends with their cost, and whether no other ends cost the same; null where none can stand together or the tables would grow too large.</summary>
     public (int[] Ends, long[] Cost, bool Unique)? Find()
@@ -122,14 +140,20 @@ internal sealed class EndChoice
         return new Taken(component, rules, from, new Table(scope, domains, costs, tied));
     }
 
-    private (int End, long[]? Cost, bool Tied) BestOf(int component, List<(int A, int B, bool[,] Allowed)> rules, List<Table> from, int[] ends)
+    private (int End, long[]? Cost, bool Tied) BestOf(int component, List<(int A, int B, long[]?[,] Price)> rules, List<Table> from, int[] ends)
     {
         var (best, at, tied) = ((long[]?)null, -1, false);
         for (var i = 0; i < _domains[component].Length; i++)
         {
-            if (!rules.All(r => r.A == component ? r.Allowed[i, Array.IndexOf(_domains[r.B], ends[r.B])] : r.Allowed[Array.IndexOf(_domains[r.A], ends[r.A]), i])) continue;
+            var (cost, below) = ((long[]?)_own[component][i].Clone(), false);
+            foreach (var rule in rules)
+            {
+                var price = rule.A == component ? rule.Price[i, Array.IndexOf(_domains[rule.B], ends[rule.B])] : rule.Price[Array.IndexOf(_domains[rule.A], ends[rule.A]), i];
+                if (price is null) { cost = null; break; }
+                if (price.Length > 0) Add(cost!, price);
+            }
+            if (cost is null) continue;
             ends[component] = _domains[component][i];
-            var (cost, below) = ((long[])_own[component][i].Clone(), false);
             foreach (var table in from)
             {
                 var place = table.Place(ends);

@@ -26,6 +26,17 @@ internal sealed class JointMoves(PathProblem problem)
     /// <summary>Whether a jump by its method can be part of a joint move.</summary>
     public static bool MayJoin(Option option) => option.Method is Method.Offline or Method.SideBySide;
 
+    /// <summary>What any joint move costs at least in outage seconds: of two related components in one outage, or of one by two jumps. Null where none is possible.</summary>
+    public static long? LeastOutage(PathProblem problem)
+    {
+        var joining = problem.Options.Select(o => o.SelectMany(x => x).Where(x => x.Refused is null && MayJoin(x)).ToList()).ToArray();
+        long OutageOf(int c) => joining[c].Min(o => (long)o.Figures.Outage.TotalSeconds);
+        var alone = Enumerable.Range(0, joining.Length).Where(c => joining[c].Any(o => joining[c].Any(next => next.From == o.To))).Select(c => 2 * OutageOf(c));
+        var together = problem.Index.Pairs.Where(p => joining[p.A].Count > 0 && joining[p.B].Count > 0).Select(p => 2 * (OutageOf(p.A) + OutageOf(p.B)));
+        // What demands another component has a relation to it; so there is no third way.
+        return alone.Concat(together).Cast<long?>().Min();
+    }
+
     /// <summary>The joint moves from a state that can't be taken apart.</summary>
     /// <param name="state">The versions now.</param>
     /// <param name="worth">Whether a set that leads to a state with at least so many outage seconds is still worth a look.</param>
@@ -51,7 +62,7 @@ internal sealed class JointMoves(PathProblem problem)
     private void Grow(int[] state, Group group, Box? box, Func<int[], long, bool> worth, int aside, HashSet<string> seen, List<Group> found)
     {
         Looked++;
-        if (found.Count > MostGroups) return;
+        if (found.Count > MostGroups || !problem.Request.Goes) return;
         if (box is not null && group.Jumps.Length > box.Jumps) return;
         if (!seen.Add(KeyOf(group))) return;
         if (!worth(group.End, group.Jumps.Sum(j => (long)j.Figures.Outage.TotalSeconds) * group.Components.Count)) return;

@@ -107,7 +107,7 @@ internal sealed class MoveOrder
     private Rest Value(UInt128 key)
     {
         if (_known.TryGetValue(key, out var known)) return known;
-        if (CutOff || ++Looked > _most) { CutOff = true; return NoWay; }
+        if (CutOff || ++Looked > _most || !_problem.Request.Goes) { CutOff = true; return NoWay; }
         var (best, left) = (NoWay, false);
         var closed = _closed > 0;
         foreach (var i in _byText)

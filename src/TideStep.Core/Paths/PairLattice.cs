@@ -50,4 +50,60 @@ internal static class PairLattice
                 back[i, j] = ahead[i, j] && ((i == first && j == second) || (i < first && back[i + 1, j] && mayStep(i, j, true)) || (j < second && back[i, j + 1] && mayStep(i, j, false)));
         return back;
     }
+
+    /// <summary>One place that is merely tolerated and that every walk with as few of them as can be passes: between which jumps, in which order of the two, and what must come before what besides.</summary>
+    /// <param name="First">The first component's jump of the two, from 1.</param>
+    /// <param name="Second">The second's.</param>
+    /// <param name="FirstLeads">Whether the first component's may be made first of the two.</param>
+    /// <param name="SecondLeads">Whether the second's may.</param>
+    internal sealed record Hop(int First, int Second, bool FirstLeads, bool SecondLeads, List<(bool EarlierIsFirst, int Earlier, int Later)> Precedences);
+
+    /// <summary>The hop that a pair needs which can't do without a place that is merely tolerated; null where it needs more than one, or could hop at several.</summary>
+    /// <param name="stands">Whether a place may be stood at and is more than tolerated.</param>
+    /// <param name="tolerates">Whether a place may be stood at at all.</param>
+    public static Hop? HopOf(int first, int second, Func<int, int, bool> stands, Func<int, int, bool> tolerates, Func<int, int, bool, bool> mayStep)
+    {
+        Hop? found = null;
+        for (var i = 0; i < first; i++)
+            for (var j = 0; j < second; j++)
+            {
+                if (At(i, j) is not { } hop) continue;
+                if (found is not null) return null;
+                found = hop;
+            }
+        return found is { } only && Least(first, second, stands, tolerates, mayStep, only) ? only : null;
+
+        Hop? At(int i, int j)
+        {
+            if (!stands(i, j) || !stands(i + 1, j + 1)) return null;
+            var byFirst = !stands(i + 1, j) && tolerates(i + 1, j) && mayStep(i, j, true) && mayStep(i + 1, j, false);
+            var bySecond = !stands(i, j + 1) && tolerates(i, j + 1) && mayStep(i, j, false) && mayStep(i, j + 1, true);
+            if (!byFirst && !bySecond) return null;
+            if (Precedences(i, j, stands, mayStep) is not { } before || Precedences(first - i - 1, second - j - 1, (x, y) => stands(x + i + 1, y + j + 1), (x, y, isFirst) => mayStep(x + i + 1, y + j + 1, isFirst)) is not { } after) return null;
+            var shifted = after.Select(p => p.EarlierIsFirst ? (true, p.Earlier + i + 1, p.Later + j + 1) : (false, p.Earlier + j + 1, p.Later + i + 1));
+            var around = new List<(bool, int, int)>();
+            if (i > 0) around.Add((true, i, j + 1));
+            if (j > 0) around.Add((false, j, i + 1));
+            if (j + 1 < second) around.Add((true, i + 1, j + 2));
+            if (i + 1 < first) around.Add((false, j + 1, i + 2));
+            return new Hop(i + 1, j + 1, byFirst, bySecond, [.. before, .. shifted, .. around]);
+        }
+    }
+
+    // Whether every walk through no more than one tolerated place takes that hop: without it there must be none.
+    private static bool Least(int first, int second, Func<int, int, bool> stands, Func<int, int, bool> tolerates, Func<int, int, bool, bool> mayStep, Hop hop)
+    {
+        var fewest = new int[first + 1, second + 1];
+        for (var i = 0; i <= first; i++)
+            for (var j = 0; j <= second; j++)
+            {
+                fewest[i, j] = i == 0 && j == 0 ? 0 : int.MaxValue;
+                var hopped = (i, j) == (hop.First, hop.Second - 1) || (i, j) == (hop.First - 1, hop.Second);
+                if ((i == 0 && j == 0) || hopped || !tolerates(i, j)) continue;
+                var own = stands(i, j) ? 0 : 1;
+                if (i > 0 && fewest[i - 1, j] < int.MaxValue && mayStep(i - 1, j, true)) fewest[i, j] = fewest[i - 1, j] + own;
+                if (j > 0 && fewest[i, j - 1] < int.MaxValue && mayStep(i, j - 1, false)) fewest[i, j] = Math.Min(fewest[i, j], fewest[i, j - 1] + own);
+            }
+        return fewest[first, second] > 1;
+    }
 }

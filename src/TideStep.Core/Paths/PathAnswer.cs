@@ -75,6 +75,11 @@ public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, D
     /// <summary>The jumps of a component, where they are not those of its product; a return path has its own.</summary>
     public Func<Estates.Component, ImmutableArray<Jump>>? Jumps { get; init; }
 
+    /// <summary>Who watches the search and may stop it; null where nobody does.</summary>
+    public SearchWatch? Watch { get; init; }
+
+    internal bool Goes => Watch is null || Watch.Goes();
+
     /// <summary>Whether the smallest set of reasons is looked for where there is no path.</summary>
     public bool WithReasons { get; init; } = true;
 

@@ -23,6 +23,9 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
         return [.. moved.SelectMany(c => problem.PairsOf[c]).Distinct().Order().Where(p => problem.Meets(p, state)).Select(p => Standing(p, state))];
     }
 
+    private IEnumerable<StandingPair> UntestedAfter(MoveOption move, int[] state) =>
+        [.. move.Jumps.SelectMany(j => problem.PairsOf[j.Component]).Distinct().Order().Where(p => problem.Meets(p, state) && problem.Judge(p, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }).Select(p => Standing(p, state))];
+
     private StandingPair Standing(int pair, int[] state)
     {
         var (a, b, kind) = problem.Index.Pairs[pair];
@@ -37,8 +40,8 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
         foreach (var move in moves)
         {
             foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
-            foreach (var pair in PairsAfter(move, state))
-                if (pair is { Verdict: Verdict.Untested, Inherited: false } && said.Add($"{pair.Component} {pair.Version} {Word(pair.Relation)} {pair.With} {pair.At}"))
+            foreach (var pair in UntestedAfter(move, state))
+                if (said.Add($"{pair.Component} {pair.Version} {Word(pair.Relation)} {pair.With} {pair.At}"))
                     yield return $"untested, and relied on because the goal allows it: {pair.Component} {pair.Version} {Word(pair.Relation)} {pair.With} {pair.At} ({pair.Why})";
         }
     }
@@ -55,6 +58,11 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
         var today = problem.Today[c];
         if (problem.Found[c].Length > 1) yield return $"it was found mixed: {problem.LabelOf(c, today)}";
         if (problem.Request.Goal.SupportedAt is { } date && !RemainingCost.MayEnd(problem, c, today)) yield return $"{Id(c)} {problem.LabelOf(c, today)} is no longer supported on {date:yyyy-MM-dd}";
+        if (problem.Owes(c))
+        {
+            yield return $"it owes a restart, {problem.LabelOf(c, today)}, and that goes before everything else";
+            yield break;
+        }
         foreach (var (other, jumps) in passed)
             foreach (var jump in jumps)
                 foreach (var demand in jump.Requires.Concat(jump.Together))

@@ -12,13 +12,18 @@ public static class PathFinder
         var findings = new Findings();
         var (targets, pinned) = GoalResolution.Resolve(request, findings);
         if (findings.Any) return new Checked<PathAnswer>(null, findings.All);
+        request.Watch?.Begins("the best path");
         var problem = new PathProblem(request, targets, pinned, relaxed: false);
         var (search, end, proved) = Search(problem);
+        var stopped = request.Watch is { Stopped: true };
+        proved &= !stopped;
         var notes = Notes(problem);
+        if (stopped) notes = notes.Add("the search was stopped by a person; this is what it had");
+        if (proved && end is null) request.Watch?.Begins("the smallest set of reasons why there is no path");
         if (end is null)
         {
-            var reasons = proved && request.WithReasons ? new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)).Find() : [];
-            if (proved && request.WithReasons && reasons.Count == 0) notes = notes.Add("no smallest set of reasons was found within the limit of the search");
+            var (reasons, missed) = proved && request.WithReasons ? ReasonsOf(new PathReasons(new PathProblem(request, targets, pinned, relaxed: true))) : ([], null);
+            if (missed is not null) notes = notes.Add(missed);
             return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes) { Asked = request.Goal }, []);
         }
         var trail = PathSearch.Trail(end).ToList();
@@ -45,16 +50,24 @@ public static class PathFinder
             search = new PathSearch(problem, most: NearestStates);
             return (search, search.Find(), true);
         }
+        if (problem.Request.Goal.AllowUntested && Relying(problem, domains) is { } relying) return relying;
         PathSearch.Label? end;
         long[]? least = null;
         bool proved;
-        if (domains.CanAllStand() == false)
+        // Ends that are found stand together; only where none are, it has to be asked whether any could.
+        if (ChainSearch.Fits(problem) && new StructuredSearch(problem).Find(domains) is { } told)
+            (end, proved, least) = (PathSearch.Follow(problem, told.Moves, told.Cost), true, told.Cost);
+        else if (domains.CanAllStand() == false)
         {
             search = new PathSearch(problem, most: NearestStates);
             return (search, search.Find(), true);
         }
-        if (ChainSearch.Fits(problem) && new StructuredSearch(problem).Find(domains) is { } told)
-            (end, proved, least) = (PathSearch.Follow(problem, told.Moves, told.Cost), true, told.Cost);
+        else if (!CanBeReached(problem))
+        {
+            search = new PathSearch(problem, most: NearestStates);
+            search.Find();
+            return (search, null, true);
+        }
         else if (ChainSearch.Fits(problem))
         {
             var chains = new ChainSearch(problem);
@@ -77,6 +90,41 @@ public static class PathFinder
             proved = wider.Exhausted; // it also looks at every path of single moves
         }
         return (search, end, proved);
+    }
+
+    // Where the smallest set is not found in time, what is known of it is said.
+    private static (List<Reason> Reasons, string? Missed) ReasonsOf(PathReasons search) =>
+        search.Find() is { Count: > 0 } found ? (found, null)
+        : search.AtLeast is { Count: > 0 } some ? (some, $"no set of reasons that makes a path was found within the limit of the search; any has at least {some.Count}, and these are not enough by themselves")
+        : ([], "no smallest set of reasons was found within the limit of the search");
+
+    // Ends may stand together and still not be reached together; what is found out of that serves the searches that follow.
+    private static bool CanBeReached(PathProblem problem)
+    {
+        problem.Reach = new PairReach(problem);
+        if (new EndDomains(problem).CanAllStand() != false) return true;
+        problem.Reach = null;
+        return false;
+    }
+
+    /// <summary>Whether there is any path.</summary>
+    internal static bool LeadsAnywhere(PathProblem problem) => Search(problem).End is not null;
+
+    // Where untested pairs are needed, those of the best ends are allowed by name and no others: a path found so relies on as few as any.
+    private static (PathSearch, PathSearch.Label?, bool)? Relying(PathProblem problem, EndDomains domains)
+    {
+        if (new StructuredSearch(problem).ReliedAtEnds(domains) is not var (relied, least, unique)) return null;
+        Estates.AllowedPair Named((int Pair, int A, int B) r) => problem.Index.Pairs[r.Pair] is var pair
+            ? new(problem.Index.Components[pair.A].Id, problem.Versions[pair.A][r.A].Label, problem.Index.Components[pair.B].Id, problem.Versions[pair.B][r.B].Label) : null!;
+        var goal = problem.Request.Goal with { AllowUntested = false, Allowed = [.. problem.Request.Goal.Allowed, .. relied.Select(Named)] };
+        var named = new PathProblem(problem.Request with { Goal = goal }, problem.Targets, problem.Pinned, relaxed: false);
+        var (search, end, proved) = Search(named);
+        if (end is null) return null;
+        var cost = (long[])end.Cost.Clone();
+        cost[CostLayout.Untested] = relied.Count;
+        // Other ends with as few untested pairs could still be better where the order of these costs more than the ends themselves.
+        var reached = Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i]);
+        return (new PathSearch(problem), PathSearch.Follow(problem, [.. PathSearch.Trail(end)], cost), proved && unique && reached);
     }
 
     private const int NearestStates = 1_000;

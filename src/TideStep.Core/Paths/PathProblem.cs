@@ -38,9 +38,10 @@ internal sealed record Unsettled(List<(Member Member, Core.Versions.Version Inst
 /// <summary>An estate, catalogue and goal in numbers: versions per component, verdicts per pair, options per version.</summary>
 internal sealed class PathProblem
 {
-    public PathProblem(PathRequest request, List<Target> targets, HashSet<int> pinned, bool relaxed)
+    /// <param name="aside">Reasons, by what they say, that are set aside: pairs count as supported, what was refused or missing as there.</param>
+    public PathProblem(PathRequest request, List<Target> targets, HashSet<int> pinned, bool relaxed, IReadOnlySet<string>? aside = null)
     {
-        (Request, Index, Pinned) = (request, request.Index, pinned);
+        (Request, Index, Pinned, _aside) = (request, request.Index, pinned, aside);
         var n = Index.Components.Length;
         TargetOf = new Target?[n];
         foreach (var target in targets) TargetOf[target.Component] = target;
@@ -67,6 +68,7 @@ internal sealed class PathProblem
         for (var p = 0; p < Index.Pairs.Length; p++) { PairsOf[Index.Pairs[p].A].Add(p); PairsOf[Index.Pairs[p].B].Add(p); }
     }
 
+    private readonly IReadOnlySet<string>? _aside;
     private readonly int[] _owing;
     private readonly int[] _stood;
     private readonly Lazy<PairJudge>[] _judges;
@@ -164,6 +166,7 @@ internal sealed class PathProblem
             foreach (var jump in Jumps[c])
                 if ((!jump.Down || LeadsDown[c]) && jump.LeadsFrom(versions[from], product.IsRelease))
                     AddMethods(c, jump, from, Array.IndexOf(versions, jump.To), options[from], relaxed, null);
+            if (_aside is not null && PathReasons.Missing(this, c, from, options[from]) is { Refused: { } missing } option && _aside.Contains(missing.What)) options[from].Add(option with { Refused = null });
         }
         return options;
     }
@@ -191,10 +194,17 @@ internal sealed class PathProblem
         {
             if (!Request.Methods.IsDefaultOrEmpty && !Request.Methods.Contains(figures.Method)) continue;
             List<Demand> Demands(IEnumerable<Requirement> wanted) => [.. wanted.SelectMany(r => RelatedOf(c, r.Product).Select(other => new Demand(other, AllowedBy(other, r))))];
-            var option = WithCosts(new Option(c, from, to, jump, figures, 0, 0, [.. Demands(jump.Requires), .. _owing.Where(o => o != c).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))]))], Demands(jump.Together), null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
+            var option = WithCosts(new Option(c, from, to, jump, figures, 0, 0, [.. Demands(jump.Requires), .. Owing(c, from).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))]))], Demands(jump.Together), null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
+            if (option.Refused is { } refused && _aside?.Contains(refused.What) == true) option = option with { Refused = null };
             if (option.Refused is null || relaxed) into.Add(option);
         }
     }
+
+    /// <summary>Whether a component owes a restart, which any path settles before everything else.</summary>
+    public bool Owes(int c) => _owing.Contains(c);
+
+    // Every owed restart comes before all other moves, in any order among themselves.
+    private IEnumerable<int> Owing(int c, int from) => _owing.Contains(c) && IsMixed(c, from) ? [] : _owing.Where(o => o != c);
 
     /// <summary>The estate as it is when a jump begins.</summary>
     public EstateIndex IndexFor(Option option) => Unsettled[option.Component] is { Idle.Count: > 0 } && !IsMixed(option.Component, option.From) ? Settled(option.Component) : Index;
@@ -264,8 +274,15 @@ internal sealed class PathProblem
         _verdicts[pair][a, b] ??= _judges[pair].Value.At(a, b);
 
     /// <summary>The same with the fewest rules that give it, for people to read.</summary>
-    public PairVerdict Cited(PairVerdict verdict, int pair, int a, int b) =>
-        VerdictOf.Cited(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind) is var cited && cited.Verdict == verdict.Verdict ? cited : verdict;
+    public PairVerdict Cited(PairVerdict verdict, int pair, int a, int b)
+    {
+        var key = (_verdicts[pair], a, b);
+        if (!_cited.TryGetValue(key, out var cited)) _cited[key] = cited = VerdictOf.Cited(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind);
+        return cited.Verdict == verdict.Verdict ? cited : verdict;
+    }
+
+    // Pairs that share what is found out of them share this as well.
+    private readonly Dictionary<(PairVerdict?[,] Of, int A, int B), PairVerdict> _cited = [];
 
     /// <summary>Whether a pair says anything in a state: neither side is without a version.</summary>
     public bool Meets(int pair, int[] state) => state[Index.Pairs[pair].A] >= 0 && state[Index.Pairs[pair].B] >= 0;
@@ -291,6 +308,7 @@ internal sealed class PathProblem
                 inherited &= stands;
                 if (worst is null || (worst.Verdict < verdict.Verdict)) worst = verdict;
             }
+        if (_aside is not null && !inherited && worst!.Verdict >= Verdict.Transitional && _aside.Contains(PathReasons.OfPair(this, pair, state, worst).What)) worst = worst with { Verdict = Verdict.Supported };
         return (worst!, inherited);
     }
 
@@ -324,11 +342,17 @@ internal sealed class PathProblem
 
     /// <summary>Whether a pair may stand in the last state of a path that moves anything.</summary>
     public bool MayStandAtEnd(int pair, int[] state) =>
-        MayStand(pair, state) && !(Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Transitional });
+        MayStand(pair, state) && Reach?.Reaches(pair, state) != false && !(Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Transitional });
+
+    /// <summary>What is known of the versions that two components can come to together; null where nobody asked.</summary>
+    public PairReach? Reach { get; set; }
 
     private bool MayStandAnew(int pair, int[] state) =>
          Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
         || (Judge(pair, state).Verdict.Verdict == Verdict.Untested && (Request.Goal.AllowUntested || AllowedByName(pair, state)));
+
+    /// <summary>Whether a path relies on an untested pair by standing so; inherited ones and those allowed by name do not count.</summary>
+    public bool ReliesOnUntested(int pair, int[] state) => Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested } && !AllowedByName(pair, state);
 
     /// <summary>Whether an untested pair is allowed by name.</summary>
     public bool AllowedByName(int pair, int[] state)

@@ -62,7 +62,7 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
                 continue;
             }
             // A move that is tried, and a set of jumps that is looked at, cost about the same.
-            if (++looked > _most || _tried + _joint.Looked > TriesForEachState * (long)_most) { Exhausted = false; break; }
+            if (++looked > _most || _tried + _joint.Looked > TriesForEachState * (long)_most || !problem.Request.Goes) { Exhausted = false; break; }
             if (Nearest is null || CostLayout.Compare(Distance(label), Distance(Nearest)) < 0) Nearest = label;
             TryEnd(label);
             for (var c = 0; c < label.State.Length; c++)
@@ -96,12 +96,11 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     /// <param name="known">What any path is known to cost at least, or null.</param>
     public bool JointCouldHelp(Label? best, long[]? known)
     {
-        var outages = problem.Options.SelectMany(o => o).SelectMany(o => o).Where(o => o.Refused is null && JointMoves.MayJoin(o)).Select(o => (long)o.Figures.Outage.TotalSeconds).ToList();
-        if (outages.Count == 0) return false;
+        if (JointMoves.LeastOutage(problem) is not { } outage) return false;
         if (best is null || (known ?? Estimate(problem.Today, new long[_layout.Length])) is not { } bound) return true;
         var least = (long[])bound.Clone();
         least[_layout.Time] = 0; // a joint move shares its settle time
-        least[_layout.Outage] = Math.Max(least[_layout.Outage], outages.Min());
+        least[_layout.Outage] = Math.Max(least[_layout.Outage], outage);
         return CostLayout.Compare(least, best.Cost) <= 0;
     }
 

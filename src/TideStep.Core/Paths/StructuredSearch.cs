@@ -3,7 +3,7 @@ using System.Collections.Immutable;
 namespace TideStep.Core.Paths;
 
 /// <summary>Finds the best path by structure where it can be told so: the best ends by themselves, the cheapest way to each, and one order of them all.
-/// Criteria 2 to 7 are then least for any path; 8 is nought or the same for every choice that costs as little, 9 and 11 are nought, 10 was least among the ends, 12 is first among the orders.
+/// Criteria 2 to 7 are then least for any path; 8, 9 and 11 are nought, or least for the only choice that costs as little, 10 was least among the ends, 12 is first among the orders.
 /// Where any of this does not come out, it finds nothing and the search over sets of jumps has to look.</summary>
 internal sealed class StructuredSearch(PathProblem problem)
 {
@@ -23,13 +23,23 @@ internal sealed class StructuredSearch(PathProblem problem)
         foreach (var chains in Choices(moving, ways))
         {
             var order = new PrecedenceOrder(problem, chains);
-            // Another choice that costs as much may leave less after a closing jump; nothing leaves less than nought.
-            if (order.Best() is not { } moves || (order.AfterClosing > 0 && !OnlyChoice(domains, ways))) return null;
+            // Another choice that costs as much may leave less after a closing jump, have fewer tolerated states or fewer moves out of turn; nothing leaves less than nought.
+            if (order.Best() is not { } moves || (order.AfterClosing + order.Transitional + order.OutOfTurn > 0 && !OnlyChoice(domains, ways))) return null;
             var cost = (long[])least.Clone();
-            cost[_layout.AfterClosing] = order.AfterClosing;
+            (cost[_layout.AfterClosing], cost[_layout.Transitional], cost[_layout.OutOfTurn]) = (order.AfterClosing, order.Transitional, order.OutOfTurn);
             if (best is not { } known || PathSearch.CompareText(moves, known.Moves) < 0) best = (moves, cost);
         }
         return best;
+    }
+
+    /// <summary>The untested pairs of the least costly ends where any may be relied on: no path relies on fewer, for every path has ends.
+    /// With it the least that criteria 1 to 7 and 10 can come to, and whether no other ends come to as little.</summary>
+    public (List<(int Pair, int A, int B)> Relied, long[] Least, bool Unique)? ReliedAtEnds(EndDomains domains)
+    {
+        var one = new long[_layout.Length];
+        one[CostLayout.Untested] = 1;
+        if (new EndChoice(problem, domains.May, CostOf, (p, state) => !problem.MayStandAtEnd(p, state) ? null : problem.ReliesOnUntested(p, state) ? one : EndChoice.Nothing).Find() is not var (ends, least, unique)) return null;
+        return ([.. Enumerable.Range(0, problem.Index.Pairs.Length).Where(p => problem.Meets(p, ends) && problem.ReliesOnUntested(p, ends)).Select(p => (p, ends[problem.Index.Pairs[p].A], ends[problem.Index.Pairs[p].B]))], least, unique);
     }
 
     private ChainSource SourceOf(int c, int end) => _sources.TryGetValue((c, end), out var known) ? known : _sources[(c, end)] = new ChainSource(problem, _layout, c, end);

@@ -20,10 +20,24 @@ internal sealed partial class Binding(Estate estate, Member member, string? from
         SendAction send => new SendAction(Text(send.Artefact, step), Text(send.To, step)),
         CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)),
         PersonAction person => new PersonAction(Text(person.Instructions, step)),
+        // What is bound is text within an address or a JSON body, whatever signs it holds.
+        RequestAction request => new RequestAction(request.Method, Text(request.Url, step, Uri.EscapeDataString), request.Body is { } body ? Text(body, step, v => System.Text.Json.JsonEncodedText.Encode(v).ToString()) : null),
+        QueryAction query => Parametrised(query, step),
         _ => action,
     };
 
-    private string Text(string text, StepSpec step) => Placeholder().Replace(text, match =>
+    private QueryAction Parametrised(QueryAction query, StepSpec step)
+    {
+        var parameters = ImmutableArray.CreateBuilder<string>();
+        var statement = Placeholder().Replace(query.Statement, match =>
+        {
+            parameters.Add(Text(match.Value, step));
+            return $"${parameters.Count}";
+        });
+        return new QueryAction(statement, parameters.ToImmutable());
+    }
+
+    private string Text(string text, StepSpec step, Func<string, string>? written = null) => Placeholder().Replace(text, match =>
     {
         var bound = match.Groups[1].Value switch
         {
@@ -40,7 +54,7 @@ internal sealed partial class Binding(Estate estate, Member member, string? from
             _ => null,
         };
         if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {match.Value} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME, answer.ID.");
-        return bound ?? match.Value;
+        return bound is null ? match.Value : written?.Invoke(bound) ?? bound;
     });
 
     [GeneratedRegex(@"\{([a-z]+\.[a-z0-9.-]+)\}")]

@@ -199,7 +199,20 @@ internal sealed partial class MoveMaker
         var block = new Block(Blocks.Count + 1, move, phase, wave, title, guards, outgoing, componentsOut, lanes, settle, expected, new ReturnPath(ReturnState.Clean, TimeSpan.Zero, _outlook is null ? "this is the return" : ""))
         {
             AtMost = atMost > expected ? atMost : null,
+            StillServing = [.. StillServing(outgoing, componentsOut)],
         };
         Blocks.Add(_outlook is null ? block : block with { Return = _outlook.After(block) });
+    }
+
+    private IEnumerable<string> StillServing(ImmutableArray<string> outgoing, ImmutableArray<string> componentsOut)
+    {
+        foreach (var gone in outgoing.GroupBy(m => m[..m.IndexOf('/')]).Where(g => !componentsOut.Contains(g.Key)).OrderBy(g => g.Key, StringComparer.Ordinal))
+        {
+            var members = MembersOf(_index.Estate.Find(gone.Key)!);
+            yield return $"{gone.Key} with {members.Count(m => !gone.Contains(m.Id) && !_index.IsOut(m))} of {members.Length}";
+        }
+        foreach (var component in _index.Components.Where(c => !componentsOut.Contains(c.Id)))
+            if (component.Relations.Where(r => r is { Kind: RelationKind.DependsOn, Optional: true } && componentsOut.Contains(r.To)).Select(r => r.To).ToList() is { Count: > 0 } without)
+                yield return $"{component.Id} without {string.Join(", ", without)}";
     }
 }

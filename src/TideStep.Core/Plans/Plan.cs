@@ -57,6 +57,9 @@ public sealed record Block(int Number, int Move, Phase Phase, int Wave, string T
 
     /// <summary>Whether the work pauses after it till the next window.</summary>
     public bool RestsAfter { get; init; }
+
+    /// <summary>What goes on working though something is out: components with fewer members, and those that can do without what is out.</summary>
+    public ImmutableArray<string> StillServing { get; init; } = [];
 }
 
 /// <summary>A rollback point the plan will capture: what it covers and how it leads back.</summary>

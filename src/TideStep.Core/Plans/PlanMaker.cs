@@ -60,6 +60,14 @@ public static class PlanMaker
         ImmutableArray<PlannedJump> jumps = [.. move.Jumps.Select(j => new PlannedJump(j.Component, index.Estate.Find(j.Component)!.Product, j.From.Label, j.To.Label, j.Jump.Id, j.Method))];
         var first = jumps[0];
         return new PlannedMove(at + 1, first.Component, first.Product, first.From, first.To, first.Jump, first.Method, move.Takes, move.OutageTime, move.Out,
-            move.Waves?.Waves.Length ?? 1, move.Waves?.LowerBound ?? 1, [.. move.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}")]) { Jumps = jumps, Converts = [.. move.Jumps.SelectMany(j => j.Jump.Converts.Select(c => $"{j.Component}: {c}"))] };
+            move.Waves?.Waves.Length ?? Rounds(move), move.Waves?.LowerBound ?? Rounds(move), [.. move.Transitional.Select(t => $"{t.Component} {t.Version} with {t.With} {t.At}")]) { Jumps = jumps, Converts = [.. move.Jumps.SelectMany(j => j.Jump.Converts.Select(c => $"{j.Component}: {c}"))] };
     })];
+
+    // Replaced one after another, as many at once as there are spare members.
+    private static int Rounds(Move move)
+    {
+        var figures = move.Jumps[0].Jump.By(move.Method)!;
+        var each = figures.Member + figures.Settle;
+        return move.Method == Method.Replace && each > TimeSpan.Zero ? (int)Math.Round(move.Takes / each) : 1;
+    }
 }

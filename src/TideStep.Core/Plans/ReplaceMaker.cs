@@ -12,7 +12,8 @@ internal sealed partial class MoveMaker
     private void Replace(int number, TakenJump jump)
     {
         var component = _index.Estate.Find(jump.Component)!;
-        var (members, figures, routines) = (MembersOf(component), jump.Jump.By(Method.Replace)!, _lanes.ProductOf(component.Members[0]).Routines);
+        // Found mixed, only those at another version are replaced.
+        var (members, figures, routines) = (MovingOf(jump), jump.Jump.By(Method.Replace)!, _lanes.ProductOf(component.Members[0]).Routines);
         if (component.SpareNodes.IsEmpty) { _findings.Add($"component {component.Id} is replaced in move {number}, but its spare nodes are not named", component.Place, "Name them: spares: [node, ...]."); return; }
         if (routines.Join.IsEmpty) { _findings.Add($"{component.Product}: nothing says how a new member joins, and {component.Id} is replaced in move {number}", component.Place, "Give the product's routines a 'join', and a 'retire' for the members that leave."); return; }
         var roles = _lanes.ProductOf(component.Members[0]).Roles;
@@ -30,10 +31,10 @@ internal sealed partial class MoveMaker
             Append(number, Phase.Roll, w + 1, $"{component.Id} wave {w + 1} of {waves.Count}, old members leave", false, [], [], [.. pairs.Select(p => new Lane(p.Old.Id, [.. Leaving(scope, jump, p.Old, routines)]))], figures.Settle);
             foreach (var (old, taken) in pairs) { free.Enqueue(old.Node); now.Add(taken); placeOf[old.Node] = taken.Node; }
         }
-        _replaced[component.Id] = [.. now.OrderBy(m => m.Id, StringComparer.Ordinal)];
+        _replaced[component.Id] = [.. MembersOf(component).Except(members).Concat(now).OrderBy(m => m.Id, StringComparer.Ordinal)];
         foreach (var upper in order.SelectMany(Carried).GroupBy(m => m.Component))
             _replaced[upper.Key] = [.. MembersOf(_index.Estate.Find(upper.Key)!).Except(upper).Concat(upper.Select(m => new Member(upper.Key, placeOf[m.Node], m.Role))).OrderBy(m => m.Id, StringComparer.Ordinal)];
-        Notes.Add($"after move {number} {component.Id} runs on {string.Join(", ", _replaced[component.Id].Select(m => m.Node))}; {string.Join(", ", free)} are free: write so into the estate");
+        Notes.Add($"after move {number} {component.Id} runs on {string.Join(", ", _replaced[component.Id].Select(m => m.Node))}; {string.Join(", ", free)} {(free.Count == 1 ? "is" : "are")} free; a survey finds it so");
     }
 
     // What stands on or inside the old member is set up on the new node too, lower layers first.

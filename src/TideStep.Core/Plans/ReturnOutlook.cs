@@ -14,8 +14,11 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
     private const int MostSearched = 40;
 
     private readonly Standing _standing = new(index);
-    private readonly BackFigures _figures = new(index);
-    private readonly List<ImmutableSortedDictionary<string, ComponentStanding>> _after = [];
+    private (Estate For, BackFigures Figures) _known = (index.Estate, new BackFigures(index));
+
+    // Of members on other nodes the waves and outages are others.
+    private BackFigures Figures => (ReferenceEquals(_known.For, _standing.Estate) ? _known : _known = (_standing.Estate, new BackFigures(_standing.Now()))).Figures;
+    private readonly List<(ImmutableSortedDictionary<string, ComponentStanding> Changed, BackFigures Figures)> _after = [];
     private readonly List<ImmutableDictionary<string, Versions.Version>> _before = [];
     private readonly Dictionary<string, List<Move>> _moves = [];
     private (ImmutableSortedDictionary<string, ComponentStanding> For, ReturnPath Answer)? _last;
@@ -33,7 +36,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
     public ReturnPath After(Block block)
     {
         foreach (var step in block.Lanes.SelectMany(l => l.Steps)) _standing.Take(step, block.Number);
-        _after.Add(_standing.Changed);
+        _after.Add((_standing.Changed, Figures));
         if (_standing.Changed.IsEmpty) return new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "nothing has been changed");
         if (_last is { } last && ReferenceEquals(last.For, _standing.Changed)) return last.Answer;
         var answer = Reckon();
@@ -53,7 +56,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         {
             if (_ways.Remove(id, out var old)) Count(id, old, -1);
             if (!_standing.Changed.TryGetValue(id, out var standing)) continue;
-            var way = standing.To(_before[0][id], _figures);
+            var way = standing.To(_before[0][id], Figures);
             var now = (standing, way, way is not null && IsPlainReverse(standing, way));
             _ways[id] = now;
             Count(id, now, 1);
@@ -74,10 +77,9 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         if (_closed.Min is { } closed)
         {
             var standing = _ways[closed].For;
-            if (standing.Replaced) return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{closed} is replaced, and a replacement is not led back");
             return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"{closed} {standing.Now} has no way down to {_before[0][closed]}{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} and no rollback point covers it");
         }
-        if ((_sum.Winding == 0 && !_joint) || _ways.Count > MostSearched)
+        if ((_sum.Winding == 0 && !_joint && !JointCouldHelp()) || _ways.Count > MostSearched)
         {
             var said = _lossy.Min ?? _standing.Changed.First().Key;
             var jumps = _ways[said].Way!.Jumps;
@@ -88,6 +90,15 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         var taken = found.Moves.SelectMany(m => m.Jumps).ToList();
         var worst = taken.FirstOrDefault(j => j.Jump.Closes is not null, taken[0]);
         return Say(taken.Count(j => j.Jump.Closes is not null), found.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes), worst.Component, worst.Jump);
+    }
+
+    // A joint move has never less outage than its jumps one by one, and only time to save: by two outages of one component, or of related ones that take the same out.
+    private bool JointCouldHelp()
+    {
+        if (_ways.Count > MostSearched) return false;
+        if (_ways.Values.Any(w => w.For.CanJoinAlone)) return true;
+        var joining = _ways.Where(w => w.Value.For.CanJoin).Select(w => w.Key).ToHashSet();
+        return joining.Any(id => _standing.Estate.Find(id)!.Relations.Any(r => joining.Contains(r.To) && Figures.OutWith(id, false) == Figures.OutWith(r.To, false)));
     }
 
     // What costs most is said: a restore that loses writes, else the first jump.
@@ -116,8 +127,9 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
     public TimeSpan Back(int block, int move)
     {
         var sum = TimeSpan.Zero;
-        foreach (var (id, standing) in _after[block])
-            if (_before[move - 1][id] is var target && (standing.Rest is not null || !standing.Now.Equals(target)) && standing.To(target, _figures) is { } way) sum += way.Length;
+        var (changed, figures) = _after[block];
+        foreach (var (id, standing) in changed)
+            if (_before[move - 1][id] is var target && (standing.Rest is not null || !standing.Now.Equals(target)) && standing.To(target, figures) is { } way) sum += way.Length;
         return sum;
     }
 }

@@ -21,9 +21,6 @@ public sealed record PointInHand(string Id, string Member, string Kind, Versions
 /// <param name="Floor">Below this version no reverse jump leads any more: a step closed the way; null where none did.</param>
 public sealed record ComponentStanding(Component Component, Product Product, Versions.Version Now, Versions.Version? Rest, ImmutableArray<string> Moved, int Waves, Versions.Version? Floor, ImmutableArray<PointInHand> Points)
 {
-    /// <summary>Whether members joined on other nodes: no jump or restore of those that were there leads it back.</summary>
-    public bool Replaced { get; init; }
-
     private const string RestorePrefix = "restore ";
     private const string Reseed = "reseed";
 
@@ -32,7 +29,8 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
     {
         public ComponentStanding Of { get; } = of;
         public ImmutableArray<Jump>? Ways { get; set; }
-        public Dictionary<Versions.Version, ChainBack?> Chains { get; } = [];
+        public bool? JoinsAlone { get; set; }
+        public Dictionary<(Versions.Version, BackFigures), ChainBack?> Chains { get; } = [];
     }
 
     private Reckoned? _reckoned;
@@ -42,7 +40,15 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
     /// <summary>The reverse jumps still open, and what the rollback points in hand restore, as jumps of their own; one that loses writes closes something.</summary>
     /// <remarks>The return path of 3-planning: a restore is an offline reverse move; a member of a component that votes is reseeded from its peers instead, where its product can.
     /// Points of members of a component that does not vote can be restored one member after another as well.</remarks>
-    public ImmutableArray<Jump> Ways => Mine.Ways ??= Replaced ? [] : [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
+    public ImmutableArray<Jump> Ways => Mine.Ways ??= [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
+
+    /// <summary>Whether two ways down by an outage follow each other: then both could be made in one, as a joint move.</summary>
+    public bool CanJoinAlone => Mine.JoinsAlone ??= Ways.Any(a => Joins(a) && Ways.Any(b => Joins(b) && b.To < a.To && b.LeadsFrom(a.To, Product.IsRelease)));
+
+    /// <summary>Whether any way down is by an outage.</summary>
+    public bool CanJoin => Ways.Any(Joins);
+
+    private static bool Joins(Jump jump) => jump.Methods.Any(m => m.Method is Method.Offline or Method.SideBySide);
 
     /// <summary>Whether a jump stands for the restore of rollback points.</summary>
     public static bool IsRestore(Jump jump) => jump.Id.StartsWith(RestorePrefix, StringComparison.Ordinal);
@@ -79,8 +85,8 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
     /// <summary>The best way of this component by itself down to a version, whatever it meets; null where there is none.</summary>
     public ChainBack? To(Versions.Version target, BackFigures index)
     {
-        if (Mine.Chains.TryGetValue(target, out var known)) return known;
-        return Mine.Chains[target] = Find(target, index);
+        if (Mine.Chains.TryGetValue((target, index), out var known)) return known;
+        return Mine.Chains[(target, index)] = Find(target, index);
     }
 
     private ChainBack? Find(Versions.Version target, BackFigures index)
@@ -119,7 +125,11 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
         var taken = ImmutableArray.Create((jump, figures.Method));
         if (figures.Method is Method.Offline or Method.SideBySide)
             return index.OutWith(Component.Id, whole) is { } outside ? new ChainBack(lossy, figures.Outage * outside, figures.Install + figures.Outage + figures.Settle, taken) : null;
-        if (figures.Method == Method.Replace) return new ChainBack(lossy, TimeSpan.Zero, (some.IsEmpty ? Component.Members.Length : some.Length) * (figures.Member + figures.Settle), taken);
+        if (figures.Method == Method.Replace)
+        {
+            var size = Component.Guard.Quorum || Component.Members.Any(m => index.HasRole(m)) ? 1 : Component.Spares;
+            return new ChainBack(lossy, TimeSpan.Zero, (((some.IsEmpty ? Component.Members.Length : some.Length) + size - 1) / size) * (figures.Member + figures.Settle), taken);
+        }
         if (index.Waves(Component.Id, whole) is not { } plan) return null;
         var partly = !some.IsEmpty && some.Length < Component.Members.Length;
         var (count, canary) = partly ? (waves, TimeSpan.Zero) : (plan.Waves.Length, plan.Waves is [{ Canary: true }, ..] ? (figures.CanarySettle ?? figures.Settle) - figures.Settle : TimeSpan.Zero);
@@ -137,6 +147,9 @@ public sealed class BackFigures(EstateIndex index)
     /// <summary>The waves of a component; null where it can't be rolled.</summary>
     public WavePlan? Waves(string component, bool wholeNodes) =>
         _waves.TryGetValue((component, wholeNodes), out var known) ? known : _waves[(component, wholeNodes)] = WavePlanner.Plan(index, index.NumberOf(component), wholeNodes).Plan;
+
+    /// <summary>Whether a member has a role; then replacing goes one by one.</summary>
+    public bool HasRole(Member member) => index.RoleOf(member) is not null;
 
     /// <summary>How many components an outage of a component takes out; null where it must not be.</summary>
     public int? OutWith(string component, bool wholeNodes)

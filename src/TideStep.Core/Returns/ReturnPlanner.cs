@@ -44,8 +44,10 @@ public static class ReturnPlanner
         if (!answer.Ok) return new Checked<Plan>(null, answer.Problems);
         if (!answer.Value!.Found) return new Checked<Plan>(null, [.. Closed(state, standing, target, answer.Value)]);
         var path = answer.Value;
-        var (findings, gone) = (new Findings(), Gone(state));
         var now = standing.Now();
+        // Members that were replaced are not brought back; their successors stand for them.
+        var here = now.Components.SelectMany(c => c.Members).Select(m => m.Id).ToHashSet();
+        var (findings, gone) = (new Findings(), Gone(state).Where(here.Contains).ToHashSet());
         var maker = new MoveMaker(now, Place, gone, state.Plan.Answers.ToDictionary(a => a.Id, a => a.Answer), findings);
         maker.BringBack(gone.Except(Handled(now, path)).ToHashSet());
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
@@ -110,7 +112,7 @@ public static class ReturnPlanner
         {
             var (id, at) = (component.Component.Id, target[component.Component.Id]);
             var by = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Closes && s.Member.StartsWith(id + "/", StringComparison.Ordinal) && Begun(state, s));
-            yield return new Problem($"the return path of {id} is closed: {(component.Replaced ? "its members were replaced, and a replacement is not led back" : by is null ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no verified rollback point covers every member that changed" : $"the step {by.Title} closed it")}", null, "Stop here, or try again.");
+            yield return new Problem($"the return path of {id} is closed: {(by is null ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no verified rollback point covers every member that changed" : $"the step {by.Title} closed it")}", null, "Stop here, or try again.");
         }
         if (closed.Count > 0) yield break;
         yield return new Problem("no order of reverse moves leads back through states that are allowed", string.Join("; ", answer.Reasons.Select(r => r.What)), "Stop here, or try again.");

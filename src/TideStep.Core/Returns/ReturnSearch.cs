@@ -24,9 +24,6 @@ public static class ReturnSearch
         var goes = standing.Changed.Where(c => target.TryGetValue(c.Key, out var at) && (c.Value.Rest is not null || !c.Value.Now.Equals(at))).ToList();
         var stays = index.Components.Select(c => c.Id).Except(goes.Select(g => g.Key)).ToImmutableArray();
         var goal = new Goal([.. goes.Select(g => new GoalItem(g.Key, null, GoalKind.Exactly, target[g.Key].Label, null))], null, false, stays, allowsUntested, allowed, Order, day);
-        // Its members stand on other nodes than the estate says, so that its state can't be searched from.
-        if (goes.Where(g => g.Value.Replaced).Select(g => g.Key).ToList() is { Count: > 0 } replaced)
-            return new Checked<PathAnswer>(new PathAnswer(false, true, day, [], [], [.. replaced.Select(r => new Reason("jump", $"{r} is replaced, and a replacement is not led back", "Write its members into the estate as they are now and plan from there."))], [], [], []) { Asked = goal }, []);
         return PathFinder.Find(new PathRequest(index, goal, day) { Jumps = c => standing.Changed.TryGetValue(c.Id, out var its) ? its.Ways : [], Stood = target.ToImmutableDictionary(t => t.Key, t => t.Value.Label), WithReasons = withReasons });
     }
 }

@@ -10,7 +10,7 @@ public sealed class Standing
 {
     public Standing(EstateIndex start)
     {
-        Start = start;
+        (Start, _now) = (start, new Membership(start.Estate));
         var versions = ImmutableDictionary.CreateBuilder<string, Core.Versions.Version>();
         foreach (var component in start.Components)
             if (start.Catalogue.Find(component.Product) is { } product && Highest(component, product) is { } version) versions[component.Id] = version;
@@ -18,10 +18,14 @@ public sealed class Standing
     }
 
     private readonly Dictionary<string, string> _running = [];
+    private readonly Membership _now;
     private readonly Dictionary<(string Component, string To), HashSet<int>> _waves = [];
 
     /// <summary>The estate as it was before.</summary>
     public EstateIndex Start { get; }
+
+    /// <summary>The same with the members where they are now: replaced ones have moved to other nodes.</summary>
+    public Estate Estate => _now.Estate;
 
     /// <summary>The version of each component; of one whose members differ that of its moved members, or the highest found.</summary>
     public ImmutableDictionary<string, Core.Versions.Version> Versions { get; private set; }
@@ -37,15 +41,46 @@ public sealed class Standing
     {
         if (step.To is null && step.Point is null) return; // it only leaves and returns with another
         var id = step.Member[..step.Member.IndexOf('/')];
-        if (Start.Estate.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
+        if (Joins(step, id)) Swap(id, step.Member);
+        if (_now.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
         if (step.Point is { } name && step.From is { } from && Parse(product, from) is { } version)
             Add(component, product, new PointInHand(name, step.Member, step.Name, version, point?.Place ?? "", step.State == MemberState.InService, point?.At));
-        if (step.To != step.From && component.Members.All(m => m.Id != step.Member) && Known(component, product) is { Replaced: false } whole) Set(whole with { Replaced = true });
         if (step.Closes && step.To is { } closing && Parse(product, closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
         if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && Parse(product, to) is { } now) Move(component, product, step.Member, to, now, wave);
         if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served && served.Points.Any(p => !p.Lossy))
             Set(served with { Points = [.. served.Points.Select(p => p with { Lossy = true })] });
     }
+
+    // A new member joins where a spare node is changed to another version.
+    private bool Joins(PlanStep step, string id) => step.State == MemberState.Working && step.To is not null && step.To != step.From && _now.IsSpare(id, step.Member);
+
+    // From the moment a new member joins it stands for the old one: that one leaves next, or, on the way back, is still there.
+    private void Swap(string id, string member)
+    {
+        var component = _now.Find(id)!;
+        var roles = Start.Catalogue.Find(component.Product)!.Roles;
+        string? RoleOf(Member m) => Start.Readings.Of(m).Role ?? m.Role;
+        var left = component.Members.Where(m => !_joined.Contains(m.Id)).DefaultIfEmpty(component.Members[0]);
+        var old = left.OrderBy(m => roles.IndexOf(RoleOf(m) ?? "")).ThenBy(m => m.Id, StringComparer.Ordinal).First();
+        foreach (var (from, to) in _now.Swap(id, old.Node, member[(member.IndexOf('/') + 1)..]))
+        {
+            _was[to] = FirstLabelOf(from);
+            if (LabelOf(from) is { } label) _running[to] = label;
+            _running.Remove(from);
+            var its = to[..to.IndexOf('/')];
+            if (_inHand.TryGetValue(its, out var known)) Set(known with { Component = _now.Find(its)!, Moved = [.. known.Moved.Select(m => m == from ? to : m)] });
+            if (_left.TryGetValue(its, out var rest) && rest.Remove(from)) rest.Add(to);
+        }
+        _joined.Add(member);
+        // Waves and outages run otherwise on other nodes.
+        Touched.UnionWith(Changed.Keys);
+    }
+
+    private readonly HashSet<string> _joined = [];
+    private readonly Dictionary<string, string?> _was = [];
+
+    // What the member ran at the start, or the one whose place it took.
+    private string? FirstLabelOf(string member) => _was.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
 
     private readonly Dictionary<string, ComponentStanding> _inHand = [];
 
@@ -95,7 +130,7 @@ public sealed class Standing
         _inHand[standing.Component.Id] = standing;
         Touched.Add(standing.Component.Id);
         if (Versions[standing.Component.Id] != standing.Now) Versions = Versions.SetItem(standing.Component.Id, standing.Now);
-        Changed = standing.Replaced || standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != Start.Readings.Members.GetValueOrDefault(m.Id)?.Running) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
+        Changed = standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != FirstLabelOf(m.Id)) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
     }
 
     /// <summary>The estate as it stands now, for planning: every member in service that was so before.</summary>
@@ -104,6 +139,6 @@ public sealed class Standing
         var members = Start.Readings.Members;
         foreach (var (member, label) in _running)
             members = members.SetItem(member, (members.GetValueOrDefault(member) ?? MemberReading.None) with { Running = label, Installed = label, InService = members.GetValueOrDefault(member) is not { InService: false, Running: not null } });
-        return new EstateIndex(Start.Estate, Start.Readings with { Members = members }, Start.Catalogue);
+        return new EstateIndex(Estate, Start.Readings with { Members = members }, Start.Catalogue);
     }
 }

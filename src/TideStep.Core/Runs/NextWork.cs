@@ -24,6 +24,15 @@ public sealed record BeginReturn(string? AsFarAs) : Work;
 /// <summary>Read the members' versions after the work.</summary>
 public sealed record ReadAfter : Work;
 
+/// <summary>Enter a part of the plan once its window has begun, if it still fits into it.</summary>
+public sealed record EnterInWindow(int Block) : Work;
+
+/// <summary>Wait for somebody's decision at a halt; when none has come in time, the standing order decides.</summary>
+public sealed record AwaitDecision(DateTimeOffset Since, StandingOrder Order) : Work;
+
+/// <summary>Rest, as planned, till the next window begins.</summary>
+public sealed record RestTill(DateTimeOffset Till) : Work;
+
 /// <summary>Nothing but an entry in the journal.</summary>
 public sealed record Append(RunEvent Event) : Work;
 
@@ -34,6 +43,10 @@ public static class NextWork
     {
         switch (state.Status)
         {
+            case RunStatus.Halted when state.Orders is [var order, ..] && !state.OpenAttempts.Any():
+                return [new AwaitDecision(state.HaltedAt!.Value, order)];
+            case RunStatus.Held when state.RestsAsPlanned && state.Plan.Windows.FirstOrDefault(w => state.BlocksDone < state.Plan.Blocks.Length && w.FirstMove >= state.Plan.Blocks[state.BlocksDone].Move) is { } next:
+                return [new RestTill(next.From)];
             case RunStatus.Ready or RunStatus.Held or RunStatus.Halted or RunStatus.Completed or RunStatus.Returned or RunStatus.StoppedHere or RunStatus.Abandoned:
                 // An owner may end between an intent and its outcome and another halt: what is open is still settled.
                 return state.End is null && state.StartedAt is not null ? [.. state.OpenAttempts.Select(o => (Work)(o.Attempt.Undo ? new TakeBack(o.Step) : new DoStep(o.Step)))] : [];
@@ -58,7 +71,7 @@ public static class NextWork
         {
             if (stopping) return Stop(state);
             if (state.BlocksDone > 0 && state.Plan.Blocks[state.BlocksDone - 1].RestsAfter && state.RestedAt != state.BlocksDone) return [new Append(new HoldAsked("the plan, which rests here till its next window"))];
-            return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : [new Append(new BlockEntered(state.CurrentBlock + 1))];
+            return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : state.Plan.Windows.IsEmpty ? [new Append(new BlockEntered(state.CurrentBlock + 1))] : [new EnterInWindow(state.CurrentBlock + 1)];
         }
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
         if (block.CheckGuards && !state.GuardsPassed(block.Number)) return stopping ? Stop(state) : [new CheckGuards(block.Number)];
@@ -83,6 +96,7 @@ public static class NextWork
         var done = true;
         foreach (var lane in block.Lanes)
         {
+            if (state.LeftOut.Contains(lane.Subject)) continue;
             PlanStep? before = null;
             PlanStep? next = null;
             foreach (var step in lane.Steps)

@@ -22,15 +22,54 @@ public static class Orders
         var status => No($"a run that is {Word(status)} is not held", "There is nothing to let go on."),
     };
 
-    /// <summary>A decision at a halt; a return also while the run is held.</summary>
-    public static (RunEvent[] Events, Problem? Refused) Decide(RunState state, DecisionKind decision, string by, string? reason, string? asFarAs)
+    /// <summary>A decision at a halt; a return and a stop also while the run is held.</summary>
+    public static (RunEvent[] Events, Problem? Refused) Decide(RunState state, DecisionKind decision, string by, string? reason, string? asFarAs, Amendment? amendment = null)
     {
         var halted = state.Status == RunStatus.Halted;
-        if (!halted && !(state.Status == RunStatus.Held && decision != DecisionKind.TryAgain))
+        if (!halted && !(state.Status == RunStatus.Held && decision is DecisionKind.ReturnAsFarAs or DecisionKind.StopHere))
             return No($"a run that is {Word(state.Status)} asks for no decision", state.Status is RunStatus.Running or RunStatus.Waiting ? "Hold it first." : "See 'tidestep run show'.");
         if (decision != DecisionKind.TryAgain && state.OpenAttempts.FirstOrDefault() is { Step: { } step } && state.OpenAttempts.Any())
             return No($"an attempt still runs on {state.Plan.Step(step).Node}: {state.Plan.Step(step).Title}", "Wait for its end; its record is followed.");
+        if (decision is DecisionKind.CorrectAndTryAgain or DecisionKind.MarkAsDone or DecisionKind.Skip or DecisionKind.LeaveOut) return OfStep(state, decision, by, reason, amendment);
+        if (decision == DecisionKind.GoPastWindow && !state.Plan.Windows.Any()) return No("the plan has no window to go past", "Say another decision.");
         return ([new Decided(decision, by, reason, asFarAs)], null);
+    }
+
+    // What is said of the step that halted the run needs a reason: it stands in the report in place of the step's own proof.
+    private static (RunEvent[], Problem?) OfStep(RunState state, DecisionKind decision, string by, string? reason, Amendment? amendment)
+    {
+        if (state.Halt?.Step is not { } id) return No("no step halted this run", "Say try-again, return-as-far-as or stop-here.");
+        var step = state.Plan.Step(id);
+        if (string.IsNullOrWhiteSpace(reason)) return No($"{RunReport.Word(decision)} needs a reason", decision == DecisionKind.MarkAsDone ? "Say what shows that it is done." : "Say why; it stands in the report.");
+        if (state.OpenAttempts.Any(o => o.Step == id)) return No($"an attempt still runs on {step.Node}: {step.Title}", "Wait for its end; its record is followed.");
+        switch (decision)
+        {
+            case DecisionKind.CorrectAndTryAgain when amendment is null or { Limit: null, Times: null, Command.IsDefaultOrEmpty: true }:
+                return No("nothing is said that would be corrected", "Give another limit, number of attempts, or arguments.");
+            case DecisionKind.CorrectAndTryAgain when amendment is { Command.IsDefaultOrEmpty: false } && step.Do is not CommandAction:
+                return No($"'{step.Title}' is no command whose arguments could be others", "Correct its limit or attempts, or mend the cause and try again.");
+            case DecisionKind.CorrectAndTryAgain when amendment is { Limit: { Ticks: <= 0 } } or { Times: < 1 }:
+                return No("a limit and a number of attempts are above nought", "Give others.");
+            case DecisionKind.MarkAsDone or DecisionKind.Skip when step.Do is CaptureAction:
+                return No("a rollback point can be neither skipped nor vouched for", "Try again, or return.");
+            case DecisionKind.Skip when step.Name == "in-step":
+                return No($"{step.Member} has to be in step before another member leaves", "Leave it out and go on, try again, or return.");
+            case DecisionKind.LeaveOut when state.Plan.Blocks[state.CurrentBlock - 1].Phase is Plans.Phase.Close or Plans.Phase.Secure:
+                return No("this step is not of one member alone", "Try again, mark it as done, or return.");
+        }
+        return ([new Decided(decision, by, reason, null) { Step = id, Amendment = amendment }], null);
+    }
+
+    /// <summary>Standing orders for halts that nobody decides in time; they can be given as long as the run has not ended.</summary>
+    public static (RunEvent[] Events, Problem? Refused) Give(RunState state, IReadOnlyList<StandingOrder> orders, string by)
+    {
+        if (state.End is not null) return No("the run has ended", "There is nothing left to decide.");
+        foreach (var order in orders)
+        {
+            if (order.Decision is not (DecisionKind.TryAgain or DecisionKind.ReturnAsFarAs or DecisionKind.StopHere)) return No($"'{RunReport.Word(order.Decision)}' needs somebody who looks", "A standing order can be try-again, return-as-far-as or stop-here.");
+            if (order.After < TimeSpan.Zero || order.Times is < 1 or > 100) return No("a standing order waits no time below nought, and holds 1 to 100 times", "Write it like try-again after 5 min, twice.");
+        }
+        return ([new OrdersGiven([.. orders], by)], null);
     }
 
     /// <summary>A person's signature under a step that a person does.</summary>

@@ -8,10 +8,19 @@ namespace TideStep.Core.Runs;
 public enum AttemptEnd { Succeeded, Failed, Refused, Lost, Restarted }
 
 /// <summary>How a step came to be done.</summary>
-public enum DoneHow { Done, Already, Signed }
+public enum DoneHow { Done, Already, Signed, Marked, Skipped, LeftOut }
 
 /// <summary>What a person may say at a halt.</summary>
-public enum DecisionKind { TryAgain, ReturnAsFarAs, StopHere }
+public enum DecisionKind { TryAgain, CorrectAndTryAgain, MarkAsDone, Skip, LeaveOut, GoPastWindow, ReturnAsFarAs, StopHere }
+
+/// <summary>What a named person changes of a step in this run; the plan itself stays as it is.</summary>
+/// <param name="Limit">Another time for one attempt.</param>
+/// <param name="Times">Another number of attempts.</param>
+/// <param name="Command">Other arguments for a command.</param>
+public sealed record Amendment(TimeSpan? Limit, int? Times, ImmutableArray<string> Command);
+
+/// <summary>What is to be decided at a halt for which nobody has decided so long; so many times.</summary>
+public sealed record StandingOrder(DecisionKind Decision, TimeSpan After, int Times = 1);
 
 /// <summary>How a run ended.</summary>
 public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
@@ -21,6 +30,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Opened), "opened")]
 [JsonDerivedType(typeof(Owned), "owned")]
 [JsonDerivedType(typeof(MembersRead), "members-read")]
+[JsonDerivedType(typeof(PlanChecked), "plan-checked")]
 [JsonDerivedType(typeof(Started), "started")]
 [JsonDerivedType(typeof(BlockEntered), "block-entered")]
 [JsonDerivedType(typeof(GuardsChecked), "guards-checked")]
@@ -43,6 +53,8 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(WentOn), "went-on")]
 [JsonDerivedType(typeof(Halted), "halted")]
 [JsonDerivedType(typeof(Decided), "decided")]
+[JsonDerivedType(typeof(OrdersGiven), "orders-given")]
+[JsonDerivedType(typeof(WindowAwaited), "window-awaited")]
 [JsonDerivedType(typeof(ReturnBegun), "return-begun")]
 [JsonDerivedType(typeof(ReturnEnded), "return-ended")]
 [JsonDerivedType(typeof(ClosingBegun), "closing-begun")]
@@ -54,6 +66,9 @@ public sealed record Opened(string Plan, string Label, string By, string? Parent
 
 /// <summary>A service instance took the run; its epoch is above every earlier one.</summary>
 public sealed record Owned(string Owner) : RunEvent;
+
+/// <summary>The plan was checked on readings taken for it: how many checks there were, and those that failed or are open with who accepted them.</summary>
+public sealed record PlanChecked(int Checks, ImmutableArray<Checks.Finding> Findings) : RunEvent;
 
 /// <summary>The versions read off the members concerned, for "before" or "after".</summary>
 public sealed record MembersRead(string When, ImmutableSortedDictionary<string, string> Running) : RunEvent;
@@ -110,7 +125,23 @@ public sealed record WentOn(string By) : RunEvent;
 /// <summary>Tide Step stopped because something needs a decision.</summary>
 public sealed record Halted(string Why, string? Step) : RunEvent;
 
-public sealed record Decided(DecisionKind Decision, string By, string? Reason, string? AsFarAs) : RunEvent;
+public sealed record Decided(DecisionKind Decision, string By, string? Reason, string? AsFarAs) : RunEvent
+{
+    /// <summary>The step that it is about.</summary>
+    public string? Step { get; init; }
+
+    /// <summary>What is changed of that step.</summary>
+    public Amendment? Amendment { get; init; }
+
+    /// <summary>Whether nobody decided in time and a standing order did.</summary>
+    public bool Standing { get; init; }
+}
+
+/// <summary>What is to be decided at halts that nobody decides in time; given beforehand by a named person, in place of what was given before.</summary>
+public sealed record OrdersGiven(ImmutableArray<StandingOrder> Orders, string By) : RunEvent;
+
+/// <summary>The run waits for its window to begin before it enters a part.</summary>
+public sealed record WindowAwaited(int Block, DateTimeOffset Till) : RunEvent;
 
 /// <summary>A return path began as a run of its own.</summary>
 public sealed record ReturnBegun(string Run) : RunEvent;

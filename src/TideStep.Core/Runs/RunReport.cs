@@ -29,11 +29,15 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Runs.Started s => new ReportMark(e.At, $"started by {s.By}"),
             Owned o when owner is null || owner == o.Owner => Remember(o.Owner),
             Owned o => new ReportMark(e.At, $"taken over by {owner = o.Owner}"),
+            PlanChecked c => new ReportMark(e.At, $"checked: {c.Checks} checks, {c.Findings.Length} failed or open{string.Concat(c.Findings.Where(f => f.Waived is not null).Select(f => $"; accepted by {f.Waived!.By}{(f.Waived.Second is { } second ? $" and {second}" : "")}: {f.Id}, {f.What} ({f.Waived.Reason})"))}"),
             Runs.HoldAsked h => new ReportMark(e.At, $"hold asked for by {h.By}"),
             Runs.Held => new ReportMark(e.At, "held"),
             WentOn w => new ReportMark(e.At, $"went on by {w.By}"),
             Runs.Halted h => new ReportMark(e.At, $"halted: {h.Why}"),
-            Decided d => new ReportMark(e.At, $"decided by {d.By}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
+            OrdersGiven o => new ReportMark(e.At, $"standing orders by {o.By}: {string.Join(", then ", o.Orders.Select(s => $"{Word(s.Decision)} after {Durations.Write(s.After)}{(s.Times > 1 ? $", {s.Times} times" : "")}"))}"),
+            WindowAwaited w => new ReportMark(e.At, $"waits for its window, {w.Till:yyyy-MM-dd HH:mm zzz}"),
+            Decided { Step: { } step } d => new ReportMark(e.At, $"decided by {d.By}: {Word(d.Decision)}, {step}{(d.Amendment is { } a ? $", {string.Join(", ", new[] { a.Limit is { } limit ? $"limit {Durations.Write(limit)}" : null, a.Times is { } times ? $"{times} attempts" : null, a.Command.IsDefaultOrEmpty ? null : $"arguments {string.Join(' ', a.Command)}" }.OfType<string>())}" : "")} ({d.Reason})"),
+            Decided d => new ReportMark(e.At, $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
             PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
             ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
             ReturnEnded r => new ReportMark(e.At, $"return ended: {EndWord(r.End)}"),
@@ -47,7 +51,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
     }
 
-    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
+    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.CorrectAndTryAgain => "correct and try again", DecisionKind.MarkAsDone => "mark as done", DecisionKind.Skip => "skip", DecisionKind.LeaveOut => "leave this member out and go on", DecisionKind.GoPastWindow => "go past the window", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
 
     private static string EndWord(RunState state) => state.End is { } end ? EndWord(end) : $"not ended ({state.Status.ToString().ToLowerInvariant()})";
 

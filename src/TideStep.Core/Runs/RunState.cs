@@ -15,6 +15,9 @@ public sealed record AttemptState(string Id, int Number, DateTimeOffset Begun, l
 /// <summary>A step's progress, as its events tell it.</summary>
 public sealed record StepState(StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? EndedAt, DoneHow? How, string? Why, ImmutableArray<AttemptState> Attempts)
 {
+    /// <summary>Whether a person said that it is done; it still has to pass its verification.</summary>
+    public bool Marked { get; init; }
+
     public static readonly StepState Pending = new(StepStatus.Pending, null, null, null, null, []);
 
     /// <summary>The attempt that has an intent and no known end, or null.</summary>
@@ -51,7 +54,31 @@ public sealed class RunState(Plan plan)
     public int RestedAt { get; private set; }
     public bool HoldAskedFor { get; private set; }
     public bool IsHeld { get; private set; }
+
+    /// <summary>Whether it is the plan that has it rest.</summary>
+    public bool RestsAsPlanned { get; private set; }
     public Halted? Halt { get; private set; }
+
+    /// <summary>When it halted.</summary>
+    public DateTimeOffset? HaltedAt { get; private set; }
+
+    /// <summary>Members that a person left out: nothing more is done on them in this run.</summary>
+    public IReadOnlySet<string> LeftOut => _leftOut;
+    private readonly HashSet<string> _leftOut = [];
+
+    /// <summary>What people changed of steps.</summary>
+    public IReadOnlyDictionary<string, Amendment> Amendments => _amendments;
+    private readonly Dictionary<string, Amendment> _amendments = [];
+
+    /// <summary>The standing orders that are left, in their order, with who gave them.</summary>
+    public ImmutableArray<StandingOrder> Orders { get; private set; } = [];
+    public string OrdersBy { get; private set; } = "";
+
+    /// <summary>Whether the run was told to go past the window that it is in.</summary>
+    public bool PastWindow { get; private set; }
+
+    /// <summary>What window the run waits for, or null.</summary>
+    public WindowAwaited? AwaitsWindow { get; private set; }
     public string? Child { get; private set; }
     public RunEnd? ChildEnd { get; private set; }
     public bool ReturnWanted { get; private set; }
@@ -67,6 +94,9 @@ public sealed class RunState(Plan plan)
     public List<Decided> Decisions { get; } = [];
     public List<PersonSigned> Signed { get; } = [];
     public int AttemptCount { get; private set; }
+
+    /// <summary>Findings, by their names, that were accepted when the run started.</summary>
+    public IReadOnlySet<string> Accepted { get; private set; } = new HashSet<string>();
 
     /// <summary>Steps whose temporary measure is open, in the order they were taken.</summary>
     public IReadOnlyList<string> Measures => _measures;
@@ -111,8 +141,11 @@ public sealed class RunState(Plan plan)
             case Owned e: Owner = e.Owner; break;
             case MembersRead { When: "before" } e: Before = e.Running; break;
             case MembersRead e: After = e.Running; break;
+            case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
             case Started: StartedAt = entry.At; break;
-            case BlockEntered e: (CurrentBlock, LanesDoneAt, Guards) = (e.Block, null, null); _blocks[e.Block] = (entry.At, null); break;
+            case WindowAwaited e: AwaitsWindow = e; break;
+            case OrdersGiven e: (Orders, OrdersBy) = (e.Orders, e.By); break;
+            case BlockEntered e: (CurrentBlock, LanesDoneAt, Guards, AwaitsWindow) = (e.Block, null, null, null); _blocks[e.Block] = (entry.At, null); break;
             case GuardsChecked e:
                 Guards = e;
                 if (e.Hold) _guarded.Add(e.Block);
@@ -133,10 +166,10 @@ public sealed class RunState(Plan plan)
             case MeasureTakenBack e: _measures.Remove(e.Step); break;
             case BlockSettled e: _settled.Add(e.Block); break;
             case BlockDone e: BlocksDone = e.Block; _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At); break;
-            case HoldAsked: HoldAskedFor = true; break;
+            case HoldAsked e: (HoldAskedFor, RestsAsPlanned) = (true, e.By.StartsWith("the plan,", StringComparison.Ordinal)); break;
             case Held: IsHeld = true; break;
-            case WentOn: (HoldAskedFor, IsHeld, Guards, RestedAt) = (false, false, null, BlocksDone); break;
-            case Halted e: Halt = e; break;
+            case WentOn: (HoldAskedFor, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, null, BlocksDone); break;
+            case Halted e: (Halt, HaltedAt) = (e, entry.At); break;
             case Decided e: Decide(e); break;
             case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
             case ReturnEnded e: ChildEnd = e.End; break;
@@ -148,10 +181,29 @@ public sealed class RunState(Plan plan)
     private void Decide(Decided decided)
     {
         Decisions.Add(decided);
+        // A standing order is used up as often as it was given for.
+        if (decided.Standing && Orders is [var used, ..]) Orders = used.Times > 1 ? Orders.SetItem(0, used with { Times = used.Times - 1 }) : Orders.RemoveAt(0);
         switch (decided.Decision)
         {
+            case DecisionKind.CorrectAndTryAgain:
+                if (decided is { Step: { } corrected, Amendment: { } amendment }) _amendments[corrected] = amendment;
+                goto case DecisionKind.TryAgain;
+            case DecisionKind.MarkAsDone:
+                Set(decided.Step!, s => s with { Status = StepStatus.Working, Why = null, Marked = true });
+                goto case DecisionKind.TryAgain;
+            case DecisionKind.Skip:
+                Set(decided.Step!, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.Skipped, Why = null });
+                goto case DecisionKind.TryAgain;
+            case DecisionKind.LeaveOut:
+                var lane = Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == decided.Step)).Subject;
+                _leftOut.Add(lane);
+                foreach (var step in FailedSteps.Where(f => Plan.Blocks.SelectMany(b => b.Lanes).Any(l => l.Subject == lane && l.Steps.Any(s => s.Id == f))).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
+                goto case DecisionKind.TryAgain;
+            case DecisionKind.GoPastWindow:
+                PastWindow = true;
+                goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
-                foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null });
+                foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false });
                 (Halt, HoldAskedFor, IsHeld, Guards) = (null, false, false, null);
                 break;
             case DecisionKind.ReturnAsFarAs:

@@ -95,6 +95,19 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         var (entry, back) = (state.Plan.Blocks.LastOrDefault(b => b.Number <= state.CurrentBlock), state.Plan.Kind == Plans.Plan.Return ? "leads this return itself back" : "begins the return path as a run of its own");
         var list = ImmutableArray.CreateBuilder<DecisionView>();
         if (state.Status == RunStatus.Halted) list.Add(new DecisionView(DecisionKind.TryAgain, state.Halt!.Step is { } step ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; then the run goes on" : "what the run waits for is looked at again"));
+        if (state.Status == RunStatus.Halted && state.Halt!.Step is { } halted)
+        {
+            var its = state.Plan.Step(halted);
+            foreach (var (kind, means) in new[]
+            {
+                (DecisionKind.CorrectAndTryAgain, $"another limit, number of attempts or other arguments for {its.Title}; then it is tried again"),
+                (DecisionKind.MarkAsDone, its.Verify is null ? "it counts as done on your word" : $"it counts as done once this holds: {its.Verify.Text}"),
+                (DecisionKind.Skip, "it is not done, and the run goes on; what comes after it has to do without"),
+                (DecisionKind.LeaveOut, $"nothing more is done on {state.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == halted)).Subject}; it stays as it is, counts as out, and the report names it"),
+            })
+                if (Orders.Decide(state, kind, "somebody", "a reason", null, new Amendment(TimeSpan.FromHours(1), null, [])).Refused is null) list.Add(new DecisionView(kind, means));
+        }
+        if (state.Status == RunStatus.Halted && state.Halt!.Step is null && !state.Plan.Windows.IsEmpty && !state.PastWindow) list.Add(new DecisionView(DecisionKind.GoPastWindow, "the run goes on although its window ends; nothing keeps it to the hours any more"));
         if (state.Plan.Kind == Plans.Plan.Upgrade) list.Add(new DecisionView(DecisionKind.ReturnAsFarAs, $"{back}: {entry?.Return.State switch { ReturnState.WithLoss => "with loss, ", ReturnState.Closed => "closed for what is planned here, ", _ => "clean, " }}{entry?.Return.Why}"));
         list.Add(new DecisionView(DecisionKind.StopHere, "temporary measures are taken back, everything else stays as it is; the run ends"));
         return list.ToImmutable();

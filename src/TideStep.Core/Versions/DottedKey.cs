@@ -1,15 +1,27 @@
 using System.Collections.Immutable;
+using System.Globalization;
 using System.Numerics;
 using System.Text.RegularExpressions;
 
 namespace TideStep.Core.Versions;
 
 /// <summary>One part of a dotted label: a number of any length, or a lower-case word.</summary>
-internal readonly record struct VersionPart(BigInteger? Number, string Word, int EarlyRank)
+/// <param name="Small">The number where it is short enough, else -1: comparing these is what most of the work comes to.</param>
+/// <param name="Long">The number where it is too long for <paramref name="Small"/>.</param>
+internal sealed record VersionPart(long Small, BigInteger? Long, string Word, int EarlyRank)
 {
-    public bool IsNumber => Number is not null;
+    private const int MostDigits = 18;
+
+    public static VersionPart OfDigits(string digits) =>
+        digits.Length <= MostDigits ? new VersionPart(long.Parse(digits, CultureInfo.InvariantCulture), null, "", -1)
+        : BigInteger.Parse(digits, CultureInfo.InvariantCulture) is var number && number <= long.MaxValue ? new VersionPart((long)number, null, "", -1) : new VersionPart(-1, number, "", -1);
+
+    public static VersionPart OfWord(string word, int earlyRank) => new(-1, null, word, earlyRank);
+
+    public bool IsNumber => Small >= 0 || Long is not null;
     public bool IsEarly => EarlyRank >= 0;
-    public bool IsZero => Number is { IsZero: true };
+    public bool IsZero => Small == 0;
+    public BigInteger? Number => Small >= 0 ? Small : Long;
 
     // At one place: early words, then a missing part, then other words, then numbers.
     private int Kind => IsEarly ? 0 : IsNumber ? 3 : 2;
@@ -18,8 +30,9 @@ internal readonly record struct VersionPart(BigInteger? Number, string Word, int
     {
         var kinds = (a?.Kind ?? 1).CompareTo(b?.Kind ?? 1);
         if (kinds != 0 || a is null || b is null) return kinds;
-        if (a.Value.IsNumber) return a.Value.Number!.Value.CompareTo(b.Value.Number!.Value);
-        return a.Value.IsEarly ? a.Value.EarlyRank.CompareTo(b.Value.EarlyRank) : CompareCodePoints(a.Value.Word, b.Value.Word);
+        if (a.Small >= 0 && b.Small >= 0) return a.Small.CompareTo(b.Small);
+        if (a.IsNumber) return a.Number!.Value.CompareTo(b.Number!.Value);
+        return a.IsEarly ? a.EarlyRank.CompareTo(b.EarlyRank) : CompareCodePoints(a.Word, b.Word);
     }
 
     /// <summary>Compares by code point; ordinal UTF-16 order would put surrogate pairs before some single units.</summary>
@@ -63,11 +76,11 @@ internal sealed partial class DottedKey(ImmutableArray<VersionPart> parts, Immut
             var digits = char.IsAsciiDigit(c);
             while (at < text.Length && char.IsLetterOrDigit(text[at]) && char.IsAsciiDigit(text[at]) == digits) at++;
             var piece = text[start..at];
-            if (digits) parts.Add(new VersionPart(BigInteger.Parse(piece, System.Globalization.CultureInfo.InvariantCulture), "", -1));
+            if (digits) parts.Add(VersionPart.OfDigits(piece));
             else
             {
                 var word = piece.ToLowerInvariant();
-                parts.Add(new VersionPart(null, word, earlyWords.IndexOf(word)));
+                parts.Add(VersionPart.OfWord(word, earlyWords.IndexOf(word)));
             }
         }
         return parts.ToImmutable();
@@ -110,14 +123,13 @@ internal sealed partial class DottedKey(ImmutableArray<VersionPart> parts, Immut
         return true;
     }
 
-    public ImmutableArray<VersionPart> WithoutTrailingZeros
+    public ImmutableArray<VersionPart> WithoutTrailingZeros { get; } = Stem(parts);
+
+    private static ImmutableArray<VersionPart> Stem(ImmutableArray<VersionPart> parts)
     {
-        get
-        {
-            var length = Parts.Length;
-            while (length > 0 && Parts[length - 1].IsZero) length--;
-            return Parts[..length];
-        }
+        var length = parts.Length;
+        while (length > 0 && parts[length - 1].IsZero) length--;
+        return parts[..length];
     }
 
     /// <summary>Whether this is an early version of <paramref name="bound"/>: its parts, trailing zeros aside, then zeros, then an early word.</summary>
@@ -130,13 +142,13 @@ internal sealed partial class DottedKey(ImmutableArray<VersionPart> parts, Immut
         return at < Parts.Length && Parts[at].IsEarly;
     }
 
-    public bool HasEarlyWord => Parts.Any(p => p.IsEarly);
+    public bool HasEarlyWord { get; } = parts.Any(p => p.IsEarly);
 
     public override int GetHashCode()
     {
         var hash = new HashCode();
-        foreach (var part in Parts) { hash.Add(part.Number); hash.Add(part.Word); }
-        foreach (var part in After) { hash.Add(part.Number); hash.Add(part.Word); }
+        foreach (var part in Parts) { hash.Add(part); }
+        foreach (var part in After) { hash.Add(part); }
         return hash.ToHashCode();
     }
 

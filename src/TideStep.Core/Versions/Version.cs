@@ -23,10 +23,12 @@ public sealed class Version : IComparable<Version>, IEquatable<Version>
     private DottedKey? _split;
 
     /// <summary>The first number of the label, words before it passed over; null where the label has no number.</summary>
-    public BigInteger? Major => Split.Major;
+    public BigInteger? Major => _major ??= Split.Major;
+    private BigInteger? _major;
 
     /// <summary>The part after the major if that is a number, else 0; null where the label has no number.</summary>
-    public BigInteger? Minor => Split.Minor;
+    public BigInteger? Minor => _minor ??= Split.Minor;
+    private BigInteger? _minor;
 
     public int CompareTo(Version? other) => other is null ? 1 : Key.CompareTo(other.Key);
 

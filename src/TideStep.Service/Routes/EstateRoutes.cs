@@ -8,7 +8,17 @@ using TideStep.Storage;
 namespace TideStep.Service.Routes;
 
 /// <summary>A member as the estate page shows it.</summary>
-public sealed record MemberLine(string Member, string Node, string Site, string? Domain, string? Role, string? Running, string? Installed, string? Staged, bool InService, bool Read);
+public sealed record MemberLine(string Member, string Node, string Site, string? Domain, string? Role, string? Running, string? Installed, string? Staged, bool InService, bool Read)
+{
+    /// <summary>Why the last survey could not read it; null where it could.</summary>
+    public string? Unreached { get; init; }
+
+    /// <summary>What it ran when it was last read, and when that was.</summary>
+    public string? LastKnown { get; init; }
+
+    /// <inheritdoc cref="LastKnown"/>
+    public DateTimeOffset? KnownAt { get; init; }
+}
 
 /// <summary>A component with its members.</summary>
 public sealed record ComponentLine(string Component, string Product, string? Site, string? Platform, string Versions, bool Mixed, IReadOnlyList<MemberLine> Members);
@@ -24,7 +34,7 @@ public static class EstateRoutes
 {
     public static void MapEstate(this RouteGroupBuilder api)
     {
-        api.MapGet("/estate", async (EstateDesk desk, CancellationToken ct) => await desk.CurrentEstateAsync(ct) is { } estate ? Results.Ok(View(estate, await desk.ReadingsAsync(ct))) : Answers.Problem(404, EstateDesk.NoEstate))
+        api.MapGet("/estate", async (EstateDesk desk, CancellationToken ct) => await desk.CurrentEstateAsync(ct) is { } estate && await desk.ReadingsAsync(ct) is var readings ? Results.Ok(View(Membership.AsFound(estate, readings), readings)) : Answers.Problem(404, EstateDesk.NoEstate))
             .Produces<EstateView>().WithSummary("The estate with what was last read of it");
         api.MapPost("/documents", async (HttpContext http, ImportRequest request, EstateDesk desk, CancellationToken ct) =>
         {
@@ -34,12 +44,8 @@ public static class EstateRoutes
         api.MapGet("/documents/{kind}/{id}", async (string kind, string id, long? revision, IDocumentStore store, CancellationToken ct) =>
             (revision is { } r ? await store.FindAsync(kind, id, r, ct) : await store.FindAsync(kind, id, ct)) is { } found ? Results.Ok(found) : Answers.Problem(404, new Problem($"there is no {kind} '{id}'{(revision is null ? "" : $" of revision {revision}")}")))
             .WithSummary("A document as it was imported, the last revision or a named one");
-        api.MapPost("/surveys", async (HttpContext http, EstateDesk desk, CancellationToken ct) =>
-        {
-            if (await desk.CurrentEstateAsync(ct) is not { } estate) return Answers.Problem(404, EstateDesk.NoEstate);
-            var (readings, unreached) = await desk.SurveyAsync(AccessRules.ActorOf(http), ct);
-            return Results.Ok(new { readings.Taken, members = readings.Members.Count, unreached = unreached.Select(u => new { u.Member, u.Why }) });
-        }).WithSummary("Read every member live");
+        api.MapGet("/estate/drift", async (EstateDesk desk, RunDesk runs, CancellationToken ct) => await desk.DriftAsync(await runs.LastLeftAsync(ct), ct) is { } drift ? Results.Ok(drift) : Answers.Problem(404, EstateDesk.NoEstate))
+            .Produces<Difference[]>().WithSummary("What stands out of line: expected and found side by side, only what differs");
         api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) => (await desk.CatalogueAsync(ct)).Products.Select(p => new
         {
             p.Id,
@@ -61,12 +67,20 @@ public static class EstateRoutes
         }).Produces<Core.Compatibility.Matrix>().WithSummary("The verdict of every pair of releases of two products in a relation");
     }
 
+    /// <summary>A member with what was last read of it.</summary>
+    internal static MemberLine Line(Estate estate, Readings readings, Member member)
+    {
+        var (reading, lost, node) = (readings.Of(member), readings.Lost.GetValueOrDefault(member.Id), estate.Nodes[member.Node]);
+        var read = readings.Members.ContainsKey(member.Id);
+        return new MemberLine(member.Id, member.Node, node.Site, node.Domain, reading.Role ?? member.Role, reading.Running, reading.Installed, reading.Staged, reading.InService, read) { Unreached = lost?.Why, LastKnown = lost?.Last?.Running, KnownAt = lost?.At ?? (read ? readings.TakenOf(member.Id) : null) };
+    }
+
     private static EstateView View(Estate estate, Readings readings) => new(estate.Id, estate.Title, estate.Class.ToString().ToLowerInvariant(), estate.Zone, readings.Taken == DateTimeOffset.MinValue ? null : readings.Taken,
         [.. estate.Components.Select(c =>
         {
             var members = c.Members.Select(m => (Member: m, Reading: readings.Of(m))).ToList();
-            var versions = members.Select(m => m.Reading.Running ?? "unknown").Distinct().Order(StringComparer.Ordinal).ToList();
+            var versions = members.Where(m => !readings.Lost.ContainsKey(m.Member.Id)).Select(m => m.Reading.Running ?? "unknown").DefaultIfEmpty("unknown").Distinct().Order(StringComparer.Ordinal).ToList();
             return new ComponentLine(c.Id, c.Product, c.Site, c.Platform, string.Join(", ", versions), versions.Count > 1,
-                [.. members.Select(m => new MemberLine(m.Member.Id, m.Member.Node, estate.Nodes[m.Member.Node].Site, estate.Nodes[m.Member.Node].Domain, m.Reading.Role ?? m.Member.Role, m.Reading.Running, m.Reading.Installed, m.Reading.Staged, m.Reading.InService, readings.Members.ContainsKey(m.Member.Id)))]);
+                [.. members.Select(m => Line(estate, readings, m.Member))]);
         })]);
 }

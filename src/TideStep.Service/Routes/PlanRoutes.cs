@@ -7,8 +7,8 @@ using TideStep.Storage;
 
 namespace TideStep.Service.Routes;
 
-/// <summary>A goal document and what to call it in messages.</summary>
-public sealed record GoalRequest(string Goal, string? Name);
+/// <summary>A goal document and what to call it in messages; under the name of <paramref name="Search"/> the search can be looked at and stopped.</summary>
+public sealed record GoalRequest(string Goal, string? Name, string? Search = null);
 
 /// <summary>A kept plan in a list.</summary>
 public sealed record PlanLine(string Digest, string Estate, string Kind, IReadOnlyList<string> Goal, TimeSpan Expected, int Moves, DateTimeOffset Made, string By);
@@ -21,16 +21,22 @@ public static class PlanRoutes
 {
     public static void MapPlans(this RouteGroupBuilder api)
     {
-        api.MapPost("/paths", async (GoalRequest request, EstateDesk desk, CancellationToken ct) =>
+        api.MapPost("/paths", async (GoalRequest request, EstateDesk desk, Searches searches, CancellationToken ct) =>
         {
-            var (_, answer) = await desk.PathAsync(request.Goal, request.Name ?? "goal", forPlan: false, ct);
+            if (request.Search is { } name && searches.Of(name) is not null) return Answers.Problem(409, Running(name));
+            var (_, answer) = await searches.RunAsync(request.Search, watch => desk.PathAsync(request.Goal, request.Name ?? "goal", forPlan: false, watch, ct), ct);
             return answer.Ok ? Results.Ok(PathView.Of(answer.Value!)) : Answers.Problems(422, "no path can be asked for", answer.Problems);
         }).Produces<PathView>().WithSummary("The best path to a goal, or why there is none");
-        api.MapPost("/plans", async (HttpContext http, GoalRequest request, EstateDesk desk, CancellationToken ct) =>
+        api.MapPost("/plans", async (HttpContext http, GoalRequest request, EstateDesk desk, Searches searches, CancellationToken ct) =>
         {
-            var (plan, path) = await desk.MakePlanAsync(request.Goal, request.Name ?? "goal", AccessRules.ActorOf(http), ct);
+            if (request.Search is { } name && searches.Of(name) is not null) return Answers.Problem(409, Running(name));
+            var (plan, path) = await searches.RunAsync(request.Search, watch => desk.MakePlanAsync(request.Goal, request.Name ?? "goal", AccessRules.ActorOf(http), watch, ct), ct);
             return plan.Ok ? Results.Created($"/api/plans/{plan.Value!.Digest}", new PlanView(plan.Value.Digest, plan.Value)) : Answers.Problems(path is { Found: false } ? 409 : 422, path is { AlreadyMet: true } ? "the goal is met already" : "no plan was made", plan.Problems);
         }).Produces<PlanView>(201).WithSummary("Make and keep the plan of the best path to a goal");
+        api.MapGet("/searches/{id}", (string id, Searches searches) => searches.Of(id) is { } found ? Results.Ok(found) : Answers.Problem(404, NotRunning(id)))
+            .Produces<Searches.Standing>().WithSummary("How a search for a path stands while it runs");
+        api.MapDelete("/searches/{id}", (string id, Searches searches) => searches.Stop(id) ? Results.NoContent() : Answers.Problem(404, NotRunning(id)))
+            .WithSummary("Stop a search; it answers with what it has");
         api.MapGet("/plans", async (EstateDesk desk, IDocumentStore store, int? limit, CancellationToken ct) =>
         {
             var lines = new List<PlanLine>();
@@ -53,4 +59,8 @@ public static class PlanRoutes
             return Results.Ok(new { differences = PlanComparison.Of((await desk.FindPlanAsync(from, ct))!, (await desk.FindPlanAsync(digest, ct))!) });
         }).WithSummary("What a plan does otherwise than an earlier one, in words");
     }
+
+    private static Problem Running(string id) => new($"a search is running under the name {id} already", null, "Give it another name.");
+
+    private static Problem NotRunning(string id) => new($"no search is running under the name {id}", "It has ended, or never began.");
 }

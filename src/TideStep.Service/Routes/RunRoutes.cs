@@ -12,7 +12,23 @@ namespace TideStep.Service.Routes;
 public sealed record OpenRequest(string Plan, string? Label, bool Start = false);
 
 /// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
-public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs);
+public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs)
+{
+    /// <summary>For correct-and-try-again: another limit, as in "2 h".</summary>
+    public string? Limit { get; init; }
+
+    /// <summary>For correct-and-try-again: another number of attempts.</summary>
+    public int? Times { get; init; }
+
+    /// <summary>For correct-and-try-again: other arguments of a command.</summary>
+    public IReadOnlyList<string>? Command { get; init; }
+}
+
+/// <summary>A standing order: the decision, after how long ("10 min"), and how many times at most.</summary>
+public sealed record OrderRequest(DecisionKind Decision, string After, int Times = 1);
+
+/// <summary>The standing orders of a run, in their order; none takes back what was given.</summary>
+public sealed record OrdersRequest(IReadOnlyList<OrderRequest> Orders);
 
 /// <summary>A signature under a person's step.</summary>
 public sealed record SignatureRequest(string Step, string Evidence);
@@ -68,8 +84,15 @@ public static class RunRoutes
                 var plan = await desk.ReturnPlanAsync(run, state, request.AsFarAs, ct);
                 if (!plan.Ok) return Answers.Problems(409, "this return path can't be taken", plan.Problems);
             }
-            return await SayAsync(http, run, request, desk, once, s => Orders.Decide(s, request.Decision, AccessRules.ActorOf(http), request.Reason, request.AsFarAs), ct);
-        }).WithSummary("Decide at a halt: try-again, return-as-far-as, stop-here");
+            if (request.Limit is { } written && Durations.TryParse(written) is null) return Answers.Problem(422, new Problem($"'{written}' is no length of time", null, "Write it like 2 h or 30 min."));
+            var amendment = request.Limit is null && request.Times is null && request.Command is not { Count: > 0 } ? null : new Amendment(request.Limit is { } limit ? Durations.TryParse(limit) : null, request.Times, [.. request.Command ?? []]);
+            return await SayAsync(http, run, request, desk, once, s => Orders.Decide(s, request.Decision, AccessRules.ActorOf(http), request.Reason, request.AsFarAs, amendment), ct);
+        }).WithSummary("Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, go-past-window, return-as-far-as, stop-here");
+        api.MapPost("/runs/{run}/orders", async (HttpContext http, string run, OrdersRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
+        {
+            if (request.Orders.FirstOrDefault(o => Durations.TryParse(o.After) is null) is { } wrong) return Answers.Problem(422, new Problem($"'{wrong.After}' is no length of time", null, "Write it like 10 min."));
+            return await SayAsync(http, run, request, desk, once, s => Orders.Give(s, [.. request.Orders.Select(o => new StandingOrder(o.Decision, Durations.TryParse(o.After)!.Value, o.Times))], AccessRules.ActorOf(http)), ct);
+        }).WithSummary("Standing orders: what is decided at halts that nobody decides in time");
         api.MapPost("/runs/{run}/signatures", (HttpContext http, string run, SignatureRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
             SayAsync(http, run, request, desk, once, s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence), ct)).WithSummary("Sign a step that a person does");
         api.MapGet("/runs/{run}/return-path", async (string run, string? asFarAs, RunDesk desk, CancellationToken ct) =>

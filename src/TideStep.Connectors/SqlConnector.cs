@@ -1,0 +1,138 @@
+using System.Collections.Concurrent;
+using System.Data;
+using Npgsql;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+using TideStep.Core.Versions;
+
+namespace TideStep.Connectors;
+
+/// <summary>Asks a PostgreSQL database: for readings of nodes that name one, whatever else reaches them, and as the connector of nodes that are reached by nothing else.
+/// Statements run without a record on the far side, so an open intent is settled by its probe or by a person.</summary>
+public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
+{
+    private static readonly TimeSpan Quick = TimeSpan.FromSeconds(10);
+    private const int MostText = 64 * 1024;
+
+    private readonly ConcurrentDictionary<string, NpgsqlDataSource> _sources = new();
+    private readonly CallsUnderWay _calls = new();
+
+    public string By => "sql";
+
+    public bool KeepsRecords => false;
+
+    public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
+
+    public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
+    {
+        if (attempt.Action is not { Verb: "query", Arguments: [var statement, .. var parameters] }) throw CallsUnderWay.CanNot(node.Id, attempt.Action.Verb, By, "query");
+        return BeginQueryAsync(node, attempt.Id, statement, parameters, wait, ct);
+    }
+
+    /// <summary>Begins a statement; a node that is reached by another connector has its statements done here.</summary>
+    internal Task<Begun> BeginQueryAsync(EstateNode node, string attempt, string statement, IReadOnlyList<string> parameters, TimeSpan wait, CancellationToken ct)
+    {
+        var source = SourceOf(node);
+        return _calls.BeginAsync(attempt, async stop =>
+        {
+            try
+            {
+                await using var connection = await source.OpenConnectionAsync(stop);
+                await using var command = new NpgsqlCommand(statement, connection) { CommandTimeout = 0 };
+                foreach (var parameter in parameters) command.Parameters.Add(new NpgsqlParameter { Value = parameter, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Unknown });
+                await using var reader = await command.ExecuteReaderAsync(stop);
+                var rows = new List<string>();
+                while (rows.Count < 100 && await reader.ReadAsync(stop)) rows.Add(string.Join('\t', Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? "" : Convert.ToString(reader.GetValue(i), System.Globalization.CultureInfo.InvariantCulture))));
+                var text = string.Join('\n', rows);
+                return new AttemptReading(AttemptPhase.Ended, 0, text.Length > MostText ? text[..MostText] : text);
+            }
+            // The server said no: nothing of the statement stays.
+            catch (PostgresException e) { return new AttemptReading(AttemptPhase.Ended, 1, $"{e.SqlState}: {e.MessageText}{(e.Hint is { } hint ? $"\n{hint}" : "")}"); }
+            catch (Exception e) when (e is NpgsqlException or IOException or OperationCanceledException or TimeoutException) { return new AttemptReading(AttemptPhase.Lost, null, e.Message); }
+        }, wait, ct);
+    }
+
+    public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => _calls.StatusAsync(attempt, wait, ct);
+
+    public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
+    {
+        _calls.Stop(attempt);
+        return Task.CompletedTask;
+    }
+
+    public async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    {
+        var (found, missed) = (new Dictionary<Reference, Value>(), new Dictionary<Reference, string>());
+        foreach (var reference in wanted)
+        {
+            if (reference.Key == "reachable") { found[reference] = Value.True; continue; }
+            if (!product.Readings.TryGetValue(reference.Key, out var collector) || collector.By != "sql") { missed[reference] = "no query tells it"; continue; }
+            var (value, why) = await ReadAsync(node, collector, product.Scheme, ct);
+            if (value is not null) found[reference] = value;
+            else missed[reference] = why!;
+        }
+        return new Taken(found, missed);
+    }
+
+    /// <summary>The first column of the first row that a query gives, or why it gives none.</summary>
+    /// <exception cref="ConnectorException">The server does not answer or refuses the login.</exception>
+    public async Task<(Value? Value, string? Why)> ReadAsync(EstateNode node, Collector collector, VersionScheme scheme, CancellationToken ct)
+    {
+        if (node.Reach["database.host"] is null) return (null, $"{node.Id} names no database to ask");
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
+        limit.CancelAfter(Quick);
+        try
+        {
+            await using var connection = await SourceOf(node).OpenConnectionAsync(limit.Token);
+            // A reading changes nothing, whatever the query says.
+            await using var transaction = await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, limit.Token);
+            await using (var only = new NpgsqlCommand("set transaction read only", connection, transaction)) await only.ExecuteNonQueryAsync(limit.Token);
+            await using var command = new NpgsqlCommand(collector.Query, connection, transaction);
+            await using var reader = await command.ExecuteReaderAsync(CommandBehavior.SingleRow, limit.Token);
+            if (!await reader.ReadAsync(limit.Token) || reader.FieldCount == 0) return (null, "the query gives no row");
+            if (reader.IsDBNull(0)) return (null, "the query gives no value");
+            var text = reader.GetValue(0) switch
+            {
+                bool flag => flag ? "true" : "false",
+                TimeSpan span => span.TotalSeconds.ToString(System.Globalization.CultureInfo.InvariantCulture),
+                DateTime date => date.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture),
+                var other => Convert.ToString(other, System.Globalization.CultureInfo.InvariantCulture) ?? "",
+            };
+            return CollectorText.Read(collector, text.Length > MostText ? text[..MostText] : text, scheme);
+        }
+        catch (PostgresException e) when (e.SqlState is PostgresErrorCodes.InvalidPassword or PostgresErrorCodes.InvalidAuthorizationSpecification)
+        {
+            throw new ConnectorException(new Problem($"the database of {node.Id} refuses the login of {node.Reach["database.account"]}", $"{e.SqlState}: {e.MessageText}", "Check the account and its password."), lasting: true, e);
+        }
+        catch (PostgresException e) { return (null, $"the query failed: {e.MessageText} ({e.SqlState})"); }
+        catch (Exception e) when (e is NpgsqlException or IOException or TimeoutException || (e is OperationCanceledException && !ct.IsCancellationRequested))
+        {
+            throw new ConnectorException(new Problem($"the database of {node.Id} does not answer at {node.Reach["database.host"]}", e is OperationCanceledException ? $"no answer within {Quick.TotalSeconds:0} s" : e.Message, "Look whether the server runs and may be reached from here."), lasting: false, e);
+        }
+    }
+
+    private NpgsqlDataSource SourceOf(EstateNode node) => _sources.GetOrAdd(string.Join(' ', node.Reach.Settings.Where(s => s.Key.StartsWith("database.", StringComparison.Ordinal)).OrderBy(s => s.Key)), _ =>
+    {
+        var settings = new NpgsqlConnectionStringBuilder
+        {
+            Host = node.Reach["database.host"],
+            Port = int.TryParse(node.Reach["database.port"], out var port) ? port : 5432,
+            Database = node.Reach["database.name"],
+            Username = node.Reach["database.account"],
+            Password = node.Reach["database.password"] is { } secret ? secrets.TextOf(secret).TrimEnd('\n') : null,
+            SslMode = node.Reach["database.encryption"] switch { "required" => SslMode.VerifyFull, "none" => SslMode.Disable, _ => SslMode.Prefer },
+            Timeout = (int)Quick.TotalSeconds,
+            MaxPoolSize = 4,
+            ApplicationName = "Tide Step",
+            IncludeErrorDetail = false,
+        };
+        return new NpgsqlDataSourceBuilder(settings.ConnectionString).Build();
+    });
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var source in _sources.Values) await source.DisposeAsync();
+    }
+}

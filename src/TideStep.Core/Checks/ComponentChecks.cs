@@ -1,0 +1,112 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+using TideStep.Core.Plans;
+using TideStep.Core.Versions;
+
+namespace TideStep.Core.Checks;
+
+/// <summary>What must hold of the components that a plan works on besides their guards: that their members serve and run alike, that those left can bear the load, that what they need can be reached,
+/// that licences last, that one copy is there, that the jump takes every member, and that Tide Step itself is new enough.</summary>
+internal sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext context)
+{
+    private readonly HashSet<string> _touched = [.. plan.Components];
+
+    public IEnumerable<Finding> All() => index.Components.Where(c => _touched.Contains(c.Id)).SelectMany(c =>
+        index.Catalogue.Find(c.Product) is { } product ? InStep(c).Concat(Alike(c, product)).Concat(Bears(c)).Concat(Connections(c)).Concat(Licence(c)).Concat(Copies(c)).Concat(Floor(c, product)).Concat(Needs(c, product)) : []);
+
+    private ImmutableArray<int> MovesOf(Component c) => [.. plan.Moves.Where(m => m.Components.Contains(c.Id) || m.Out.Contains(c.Id)).Select(m => m.Number)];
+
+    private Finding Say(Component c, string check, string subject, Level level, bool? holds, string what, string? remedy, string? node = null) =>
+        new(check, subject, level, holds switch { true => CheckResult.Passed, false => CheckResult.Failed, _ => CheckResult.Open }, what, holds == true ? null : remedy, MovesOf(c)) { Node = node };
+
+    private IEnumerable<(Member Member, MemberReading Reading)> Read(Component c) => c.Members.Where(m => index.Readings.Members.ContainsKey(m.Id)).Select(m => (m, index.Readings.Of(m)));
+
+    private IEnumerable<Finding> InStep(Component c)
+    {
+        var missing = Read(c).Where(r => !r.Reading.InService && r.Reading.Running is not null).ToList();
+        foreach (var (member, reading) in missing)
+            yield return Say(c, "in-step", member.Id, Level.Caution, false, $"it runs {reading.Running} and is not in step{(reading.Missed.IsEmpty ? "" : $"; not read: {string.Join(", ", reading.Missed.Select(m => $"{m.Key} ({m.Value})").Order(StringComparer.Ordinal).Take(3))}")}", "Bring it in step, or find out why it is not.", member.Node);
+        var stopped = Read(c).Where(r => r.Reading.Running is null && r.Reading.Installed is not null).ToList();
+        foreach (var (member, reading) in stopped)
+            yield return Say(c, "in-step", member.Id, Level.Caution, false, $"{reading.Installed} is installed and nothing runs", "Start it, or find out why it is stopped.", member.Node);
+        if (missing.Count + stopped.Count == 0 && Read(c).Any()) yield return Say(c, "in-step", c.Id, Level.Caution, true, "every member that was read runs and is in step", null);
+    }
+
+    // To the degree that the component asks for; what a member is out of line by is named.
+    private IEnumerable<Finding> Alike(Component c, Product product)
+    {
+        if (c.Alike.Degree == Degree.Any || c.Alike.Otherwise == OutOfLine.Tell) yield break;
+        foreach (var (member, most, runs) in Drift.OutOfLineMembers(index, c, product))
+            yield return Say(c, "alike", member.Id, c.Alike.Otherwise == OutOfLine.Out ? Level.Blocker : Level.Caution, c.Alike.Otherwise == OutOfLine.Out && index.IsOut(member),
+                $"it runs {runs}, the others {most}; {(c.Alike.Degree == Degree.SameMinor ? "the same minor" : "the same build")} is asked for{(c.Alike.Otherwise == OutOfLine.Out ? ", or that it is out of service" : "")}", "Bring it to the others' version, or take it out of service.", member.Node);
+    }
+
+    // What the members in service carry together has to fit on those left when the largest wave is out.
+    private IEnumerable<Finding> Bears(Component c)
+    {
+        if (c.Capacity is not { } capacity || index.Catalogue.Find(c.Product)?.Readings.GetValueOrDefault(capacity.Of) is not { } collector) yield break;
+        var serving = c.Members.Where(m => !index.IsOut(m)).ToList();
+        var values = serving.Select(m => index.Readings.Of(m).Values.TryGetValue(capacity.Of, out var text) ? Value.Read(text, collector.Kind) : null).ToList();
+        var away = plan.Blocks.Where(b => !b.ComponentsOut.Contains(c.Id)).Select(b => b.Outgoing.Count(m => m.StartsWith(c.Id + "/", StringComparison.Ordinal))).DefaultIfEmpty(0).Max();
+        if (away == 0) yield break;
+        if (values.Any(v => v is null)) { yield return Say(c, "capacity", c.Id, Level.Caution, null, $"there is no reading of {capacity.Of} of {serving[values.FindIndex(v => v is null)].Id}", "Take a survey."); yield break; }
+        Value Written(double number) => values[0]! with { Number = number };
+        var (load, room) = (values.Sum(v => v!.Number), capacity.Each * (serving.Count - away));
+        yield return Say(c, "capacity", c.Id, Level.Caution, load <= room, $"{capacity.Of} come to {Written(load)}; {serving.Count - away} members bear {Written(room)}{(load <= room ? "" : $": {Written(load - room)} short")}", "Let fewer members go out at once, wait for a quieter hour, or add members for the time.") with
+        {
+            Found = load <= room ? null : Written(room).ToString(),
+            Needed = load <= room ? null : Written(load).ToString(),
+            Short = load <= room ? null : Written(load - room).ToString(),
+            ShortBy = load <= room ? null : load - room,
+            Evidence = [new Used(capacity.Of, Written(load).ToString())],
+        };
+    }
+
+    // Where the other's product says on which port it serves, each host is asked whether it gets there.
+    private IEnumerable<Finding> Connections(Component c)
+    {
+        foreach (var relation in c.Relations.Where(r => r.Kind == RelationKind.DependsOn))
+        {
+            if (index.Estate.Find(relation.To) is not { } other || index.Catalogue.Find(other.Product)?.Port is not { } port) continue;
+            foreach (var (member, reading) in Read(c))
+                foreach (var at in other.Members)
+                {
+                    var key = $"reach(\"{index.Estate.Nodes[at.Node].Reach["address"]}\", \"{port}\").open";
+                    if (!reading.Values.TryGetValue(key, out var open) || index.IsOut(at)) continue;
+                    if (open != "true") yield return Say(c, "connection", $"{member.Id} to {at.Id}", relation.Optional ? Level.Caution : Level.Blocker, false, $"{member.Node} gets no connection to {index.Estate.Nodes[at.Node].Reach["address"]}, port {port}", "Look at the network, the firewall and whether it listens.", member.Node);
+                }
+        }
+    }
+
+    private IEnumerable<Finding> Licence(Component c)
+    {
+        var day = plan.Windows.IsEmpty ? plan.Day : DateOnly.FromDateTime(plan.Windows[^1].To.DateTime);
+        foreach (var (member, reading) in Read(c))
+            if (reading.Values.TryGetValue("licence-until", out var text) && DateOnly.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out var until))
+                yield return Say(c, "licence", member.Id, Level.Blocker, until >= day, $"its licence holds through {until:yyyy-MM-dd}, {(until >= day ? $"{until.DayNumber - day.DayNumber} d beyond" : $"{day.DayNumber - until.DayNumber} d before")} the work on {day:yyyy-MM-dd}", "Renew it before.", member.Node) with { ShortBy = until >= day ? null : day.DayNumber - until.DayNumber };
+    }
+
+    private IEnumerable<Finding> Copies(Component c)
+    {
+        foreach (var (member, reading) in Read(c))
+            if (reading.Values.TryGetValue("copies", out var text) && double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out var copies))
+                yield return Say(c, "one-copy", member.Id, Level.Blocker, copies == 1, copies == 1 ? "exactly one version of it is there" : $"{copies:0} copies of it are there, exactly one is asked for", "Remove what is not in use.", member.Node);
+    }
+
+    // A member below what the jump leads from would need a hop that the plan does not have.
+    private IEnumerable<Finding> Floor(Component c, Product product)
+    {
+        if (plan.Moves.SelectMany(m => m.Jumps).FirstOrDefault(j => j.Component == c.Id) is not { } first || product.Jumps.FirstOrDefault(j => j.Id == first.Jump) is not { } jump) yield break;
+        var below = Read(c).Where(r => r.Reading.Running is { } label && product.Scheme.TryParse(label) is { } v && !jump.From.Contains(v, product.IsRelease) && !v.Equals(jump.To)).ToList();
+        foreach (var (member, reading) in below) yield return Say(c, "floor", member.Id, Level.Blocker, false, $"it runs {reading.Running}; jump {jump.Id} leads from {jump.From}", "Bring it there first.", member.Node);
+        if (below.Count == 0 && Read(c).Any()) yield return Say(c, "floor", c.Id, Level.Blocker, true, $"every member is where jump {jump.Id} leads from ({jump.From})", null);
+    }
+
+    private IEnumerable<Finding> Needs(Component c, Product product)
+    {
+        if (product.Needs is not { } needs || context.OwnVersion is not { } own || VersionScheme.Dotted.TryParse(own) is not { } version) yield break;
+        yield return Say(c, "tide-step", product.Id, Level.Blocker, needs.Contains(version), $"the catalogue's {product.Id} needs Tide Step {needs}; this is {own}", "Renew Tide Step first.");
+    }
+}

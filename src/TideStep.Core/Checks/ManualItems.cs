@@ -1,0 +1,27 @@
+using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Checks;
+
+/// <summary>A person's word that a manual prerequisite is done, with what proves it.</summary>
+/// <param name="Item">Which one, by <see cref="ManualItem.Key"/>.</param>
+public sealed record SignedItem(string Item, string By, DateTimeOffset At, string Evidence);
+
+/// <summary>Something that people have to have done before a run starts.</summary>
+/// <param name="Title">What, in words.</param>
+/// <param name="For">The components it is done for, with the versions they go to: another upgrade asks anew.</param>
+/// <param name="Due">By when: the beginning of the window of its first move; null where the plan has none.</param>
+public sealed record ManualItem(string Title, ImmutableArray<string> For, ImmutableArray<int> Moves, DateTimeOffset? Due)
+{
+    /// <summary>The name under which it is signed.</summary>
+    public string Key => $"{Title} ({string.Join(", ", For)})";
+
+    /// <summary>The manual prerequisites of a plan: its tasks before the window, each once.</summary>
+    public static ImmutableArray<ManualItem> Of(Plan plan) => [.. plan.Tasks.Where(t => t.When == TaskTime.Before).GroupBy(t => t.Title).Select(g =>
+    {
+        var first = g.Min(t => t.Move);
+        string To(PlannedTask task) => plan.Moves[task.Move - 1].Jumps.Last(j => j.Component == task.Component).To;
+        return new ManualItem(g.Key, [.. g.Select(t => $"{t.Component} to {To(t)}").Distinct()], [.. g.Select(t => t.Move).Distinct().Order()], plan.Windows.FirstOrDefault(w => w.FirstMove <= first && first <= w.LastMove)?.From);
+    })];
+}

@@ -1,0 +1,110 @@
+using System.Collections.Immutable;
+using System.Text.Json;
+using TideStep.Core.Checks;
+using TideStep.Core.Documents;
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+using TideStep.Storage;
+
+namespace TideStep.Engine;
+
+/// <summary>Checks plans on readings, keeps every round, and keeps what people accepted.</summary>
+public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProvider time)
+{
+    private const string RoundKind = "check-round";
+    private const string WaiverKind = "waivers";
+    private const string SignedKind = "signed-items";
+
+    /// <summary>Which components other runs work on, by the run; known to the desk of runs.</summary>
+    public Func<string?, ImmutableDictionary<string, string>> Reserved { get; set; } = _ => ImmutableDictionary<string, string>.Empty;
+
+    /// <summary>What the library of artefacts holds.</summary>
+    public Func<CancellationToken, Task<ImmutableDictionary<string, HeldArtefact>>>? Library { get; set; }
+
+    /// <summary>Tide Step's own version.</summary>
+    public string? OwnVersion { get; init; }
+
+    /// <summary>Takes a survey, or stays with the last readings, puts the checks to it and keeps the round.</summary>
+    /// <param name="plan">The plan.</param>
+    /// <param name="survey">Whether members are read live first.</param>
+    /// <param name="by">Who asked.</param>
+    /// <param name="run">The run for which it is asked, whose own reservations are none of another.</param>
+    public async Task<Checked<CheckRound>> RunAsync(Plan plan, bool survey, string by, string? run, CancellationToken ct, bool onlyFailed = false)
+    {
+        var unreached = ImmutableDictionary<string, string>.Empty;
+        if (survey && onlyFailed && await FindAsync(plan.Digest, null, ct) is var (last, _))
+        {
+            // Only nodes that a finding stands for are read again; the others keep their readings, as old as they are.
+            await estates.SurveyAsync(by, new SurveyScope { Nodes = await NodesOfAsync(last, ct) }, ct);
+            unreached = (await estates.ReadingsAsync(ct)).Lost.ToImmutableDictionary(l => l.Key, l => l.Value.Why);
+        }
+        else if (survey) unreached = (await estates.SurveyAsync(by, ct)).Unreached.ToImmutableDictionary(u => u.Member, u => u.Why);
+        if (await estates.IndexAsync(ct) is not { } index) return new Checked<CheckRound>(null, [EstateDesk.NoEstate]);
+        var round = PlanChecks.Of(index, plan, new CheckContext(time.GetUtcNow()) { Library = Library is null ? null : await Library(ct), OwnVersion = OwnVersion, Unreached = unreached, Reserved = Reserved(run), Signed = await SignedAsync(index.Estate, ct), Waivers = [.. (await WaiversAsync(index.Estate, ct)).Where(w => w.Stands)] });
+        await store.SaveAsync([new StoredDocument(RoundKind, plan.Digest, 0, Json.Digest(round), JsonSerializer.Serialize(round, Json.Options), time.GetUtcNow(), by)], ct);
+        return new Checked<CheckRound>(round, []);
+    }
+
+    private async Task<IReadOnlySet<string>> NodesOfAsync(CheckRound round, CancellationToken ct)
+    {
+        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new HashSet<string>();
+        var standing = round.Findings.Where(f => f.Result is CheckResult.Failed or CheckResult.Open).ToList();
+        return standing.Select(f => f.Node).OfType<string>().Concat(standing.Where(f => f.Node is null).SelectMany(f => estate.Find(f.Subject)?.Members.Select(m => m.Node) ?? [])).Where(estate.Nodes.ContainsKey).ToHashSet();
+    }
+
+    /// <summary>A kept round of a plan: the last, or one by its number.</summary>
+    public async Task<(CheckRound Round, long Number)?> FindAsync(string digest, long? number, CancellationToken ct)
+    {
+        var stored = number is { } n ? await store.FindAsync(RoundKind, digest, n, ct) : await store.FindAsync(RoundKind, digest, ct);
+        return stored is null ? null : (JsonSerializer.Deserialize<CheckRound>(stored.Body, Json.Options)!, stored.Revision);
+    }
+
+    private async Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) =>
+        await store.FindAsync(SignedKind, estate.Id, ct) is { } stored ? JsonSerializer.Deserialize<ImmutableArray<SignedItem>>(stored.Body, Json.Options) : [];
+
+    /// <summary>A person's signature under a manual prerequisite of a plan, with what proves it.</summary>
+    public async Task<Checked<SignedItem>> SignAsync(Plan plan, string title, string evidence, string by, CancellationToken ct)
+    {
+        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<SignedItem>(null, [EstateDesk.NoEstate]);
+        var items = ManualItem.Of(plan);
+        if (items.FirstOrDefault(i => i.Title == title || $"manual {i.Title}" == title) is not { } item) return new Checked<SignedItem>(null, [new Problem($"the plan asks nobody to '{title}' beforehand", null, Nearest.Hint(title, items.Select(i => i.Title)))]);
+        if (string.IsNullOrWhiteSpace(evidence)) return new Checked<SignedItem>(null, [new Problem("a signature needs evidence", null, "Say what you did or saw.")]);
+        var signed = new SignedItem(item.Key, by, time.GetUtcNow(), evidence.Trim());
+        var all = (await SignedAsync(estate, ct)).Add(signed);
+        var body = JsonSerializer.Serialize(all, Json.Options);
+        await store.SaveAsync([new StoredDocument(SignedKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), by)], ct);
+        return new Checked<SignedItem>(signed, []);
+    }
+
+    /// <summary>What was accepted in this estate, ended or not.</summary>
+    public async Task<ImmutableArray<Waiver>> WaiversAsync(Estate estate, CancellationToken ct) =>
+        await store.FindAsync(WaiverKind, estate.Id, ct) is { } stored ? JsonSerializer.Deserialize<ImmutableArray<Waiver>>(stored.Body, Json.Options) : [];
+
+    /// <summary>Accepts a finding of the last round of a plan as it stands there.</summary>
+    public async Task<Checked<Waiver>> WaiveAsync(Plan plan, string finding, string reason, DateTimeOffset? ends, string by, CancellationToken ct)
+    {
+        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<Waiver>(null, [EstateDesk.NoEstate]);
+        if (await FindAsync(plan.Digest, null, ct) is not var (round, _)) return Refused("this plan was never checked", "Run: tidestep check run PLAN.");
+        var found = round.Findings.Where(f => f.Id == finding).ToList() is [var exact] ? exact : round.Findings.Where(f => f.Id.EndsWith(finding, StringComparison.Ordinal) || f.Subject == finding).ToList() is [var only] ? only : null;
+        if (found is null) return Refused($"the last round has no one finding '{finding}'", Nearest.Hint(finding, round.Findings.Where(f => f.Result is CheckResult.Failed or CheckResult.Open).Select(f => f.Id)) ?? "Name it by its check and subject, as 'tidestep check show' writes them.");
+        var made = WaiverRules.Make(estate.Class, found, by, reason, time.GetUtcNow(), ends);
+        if (made.Ok) await SaveAsync(estate, [.. (await WaiversAsync(estate, ct)).Where(w => w.Finding != found.Id), made.Value!], by, ct);
+        return made;
+    }
+
+    /// <summary>The second person's word on a waiver that needs one.</summary>
+    public async Task<Checked<Waiver>> SecondAsync(string finding, string by, CancellationToken ct)
+    {
+        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<Waiver>(null, [EstateDesk.NoEstate]);
+        var all = await WaiversAsync(estate, ct);
+        if (all.FirstOrDefault(w => w.Finding == finding) is not { } waiver) return Refused($"there is no waiver of '{finding}'", Nearest.Hint(finding, all.Select(w => w.Finding)));
+        var seconded = WaiverRules.Second(waiver, by);
+        if (seconded.Ok) await SaveAsync(estate, [.. all.Where(w => w != waiver), seconded.Value!], by, ct);
+        return seconded;
+    }
+
+    private static Checked<Waiver> Refused(string what, string? hint) => new(null, [new Problem(what, null, hint)]);
+
+    private Task SaveAsync(Estate estate, ImmutableArray<Waiver> waivers, string by, CancellationToken ct) =>
+        JsonSerializer.Serialize(waivers, Json.Options) is var body ? store.SaveAsync([new StoredDocument(WaiverKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), by)], ct) : Task.CompletedTask;
+}

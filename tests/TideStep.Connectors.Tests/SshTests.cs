@@ -1,0 +1,138 @@
+using System.Security.Cryptography;
+using TideStep.Connectors.Ssh;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
+
+namespace TideStep.Connectors.Tests;
+
+/// <summary>The SSH connector on a real OpenSSH server.</summary>
+public sealed class SshTests(SshServer server) : ConnectorContract, IClassFixture<SshServer>, IDisposable
+{
+    private readonly SshConnector _connector = new(new Secrets(Path.Combine(server.Folder, "secrets")), server.Folder, new HttpReader(new HttpClient()), new SqlConnector(new Secrets(server.Folder)), TimeProvider.System);
+
+    protected override string Readings => """
+          good: {by: command, command: [echo, 42], unit: count}
+          wrong: {by: command, command: [echo, many], unit: count}
+          failing: {by: command, command: [cat, /there/is/none], unit: count}
+        """;
+
+    private EstateNode At(int port, params (string Key, string Value)[] more) => Node("ssh", [("address", "127.0.0.1"), ("port", $"{port}"), ("account", SshServer.Account), ("key", "secret:login"), ("host-keys", "known_hosts"), ("state", Path.Combine(server.Folder, "state")), .. more]);
+
+    private EstateNode Here => At(server.Port);
+
+    protected override Task<(IConnector, EstateNode)?> OpenAsync() => Task.FromResult<(IConnector, EstateNode)?>((_connector, Here));
+
+    protected override EstateNode Absent(EstateNode node) => At(SshServer.FreePort());
+
+    private Task<Taken> ReadAsync(EstateNode node, string readings, params Reference[] wanted) => _connector.ReadAsync(node, Member, Product(readings), wanted, CancellationToken.None);
+
+    [Fact]
+    public async Task A_host_tells_what_it_is_and_what_this_machine_says_of_itself()
+    {
+        var wanted = KnownReadings.OfHost.Select(Reading).Concat([new Reference("free", ["/"], null), new Reference("file", ["/etc/passwd"], "exists"), new Reference("package", ["bash"], "whole"), new Reference("port", [$"{server.Port}"], "open"), new Reference("reach", ["127.0.0.1", $"{server.Port}"], "open"), new Reference("name", ["localhost"], "resolves"), new Reference("account", ["root"], "exists"), new Reference("processes", ["root"], null)]).ToArray();
+        var (values, missed) = await ReadAsync(Here, "  x: {by: command, command: [true]}", wanted);
+        string Of(string name) => values[values.Keys.Single(k => k.Key == name)].ToString();
+        Assert.Equal(File.ReadAllText("/proc/sys/kernel/osrelease").Trim(), Of("kernel"));
+        Assert.Equal("debian", Of("os.name"));
+        Assert.Equal(File.ReadAllText("/etc/debian_version").Trim(), Of("os.release"));
+        Assert.Equal(Environment.ProcessorCount.ToString(), Of("cpu.count"));
+        Assert.True(Math.Abs(values[Reading("clock.off")].Number) < 2);
+        Assert.True(values[Reading("memory.total")].Number > values[Reading("memory.free")].Number);
+        Assert.InRange(values[Reading("disk.fullest")].Number, 0, 1);
+        Assert.True(Math.Abs(values[new Reference("free", ["/"], null)].Number - new DriveInfo("/").AvailableFreeSpace) < 2e9);
+        foreach (var flag in wanted.Where(w => w.Field is not null)) Assert.True(values[flag].IsTrue, flag.Key);
+        Assert.True(values[Reading("administrator")].IsTrue);
+        Assert.True(values[new Reference("processes", ["root"], null)].Number > 1);
+        // This machine may run no systemd: what only that tells may be missing, and says so.
+        Assert.All(missed.Keys, k => Assert.Contains(k.Key, (string[])["updates.next", "units.failed", "disk.mount", "disk.fullest"]));
+    }
+
+    [Fact]
+    public async Task Slow_endless_and_binary_answers_cost_only_themselves()
+    {
+        var (values, missed) = await ReadAsync(Here, """
+              slow: {by: command, command: [sleep, "60"]}
+              endless: {by: command, command: [yes, "a line that goes on"], pattern: "goes"}
+              binary: {by: command, command: [head, -c, "3000", /dev/urandom], unit: count}
+              large: {by: command, command: [sh, -c, "head -c 100000000 /dev/zero | tr '\\\\0' x"]}
+              loud: {by: command, command: [sh, -c, "echo it went wrong >&2; exit 3"]}
+              good: {by: command, command: [echo, "7"], unit: count}
+            """, Reading("slow"), Reading("endless"), Reading("binary"), Reading("large"), Reading("loud"), Reading("good"));
+        Assert.Equal("7", values[Reading("good")].ToString());
+        Assert.Equal("goes", values[Reading("endless")].ToString());
+        Assert.True(values[Reading("large")].Text.Length <= 65536);
+        Assert.Contains("10 s", missed[Reading("slow")]);
+        Assert.Contains("is no count", missed[Reading("binary")]);
+        Assert.DoesNotContain(missed[Reading("binary")], char.IsControl);
+        Assert.Contains("it went wrong", missed[Reading("loud")]);
+    }
+
+    [Theory]
+    [InlineData("'; touch {0}; '")]
+    [InlineData("$(touch {0})")]
+    [InlineData("`touch {0}`")]
+    [InlineData("a\ntouch {0}\nb")]
+    [InlineData("\"; touch {0} #")]
+    [InlineData("-n || touch {0}")]
+    public async Task No_name_becomes_a_command(string text)
+    {
+        var mark = Path.Combine(server.Folder, "injected");
+        var evil = string.Format(System.Globalization.CultureInfo.InvariantCulture, text, mark);
+        await ReadAsync(Here, "  x: {by: command, command: [true]}", new("free", [evil], null), new("size", [evil], null), new("service", [evil], "active"), new("package", [evil], "version"), new("package", [evil], "candidate"), new("file", [evil], "exists"), new("port", [evil], "open"), new("reach", [evil, evil], "open"), new("name", [evil], "resolves"), new("account", [evil], "exists"), new("processes", [evil], null), new("certificate", [evil], "until"));
+        var product = Product("  x: {by: command, command: [echo, \"{member.node}\"]}");
+        var (values, _) = await _connector.ReadAsync(Here, new Member("app", evil, null), product, [Reading("x")], CancellationToken.None);
+        Assert.Equal(evil.Trim(), values[Reading("x")].Text.Trim());
+        Assert.False(File.Exists(mark), "a name was run");
+    }
+
+    [Fact]
+    public async Task A_link_that_goes_silent_is_given_up_and_the_next_call_connects_anew()
+    {
+        using var link = new Link(server.Port);
+        var node = At(link.Port);
+        Assert.Equal("42", (await ReadAsync(node, Readings, Reading("good"))).Values[Reading("good")].ToString());
+        link.Die();
+        var e = await Assert.ThrowsAsync<ConnectorException>(() => _connector.StatusAsync(node, "t1", "a1", TimeSpan.Zero, CancellationToken.None));
+        Assert.False(e.Lasting);
+        link.Revive();
+        Assert.Equal("42", (await ReadAsync(node, Readings, Reading("good"))).Values[Reading("good")].ToString());
+    }
+
+    [Fact]
+    public async Task A_host_behind_another_is_reached_through_it()
+    {
+        var gate = Here.Reach.Settings.Select(s => ($"via.{s.Key}", s.Value)).Append(("via", "gate")).ToArray();
+        Assert.Equal("42", (await ReadAsync(At(server.Port, gate), Readings, Reading("good"))).Values[Reading("good")].ToString());
+    }
+
+    [Fact]
+    public async Task A_file_is_laid_ready_whole_gone_on_with_and_checked_on_the_far_side()
+    {
+        var (local, bytes) = (Path.Combine(server.Folder, "big"), RandomNumberGenerator.GetBytes(3_000_000));
+        await File.WriteAllBytesAsync(local, bytes);
+        var (name, sum) = ($"tidestep-test-{Guid.NewGuid():N}", Convert.ToHexStringLower(SHA256.HashData(bytes)));
+        var (target, part) = ($"{SshConnector.StagingPlace}/{name}", $"{SshConnector.StagingPlace}/.{name}.{sum[..12]}.part");
+        try
+        {
+            Directory.CreateDirectory(SshConnector.StagingPlace);
+            await File.WriteAllBytesAsync(part, bytes[..1_000_000]); // what an earlier staging left
+            var seen = new List<long>();
+            await _connector.StageAsync(Here, new StagedFile(name, local, bytes.Length, sum), 0, seen.Add, CancellationToken.None);
+            Assert.Equal(bytes, await File.ReadAllBytesAsync(target));
+            Assert.Equal(1_000_000, seen[0]);
+            Assert.False(File.Exists(part));
+            seen.Clear();
+            await _connector.StageAsync(Here, new StagedFile(name, local, bytes.Length, sum), 0, seen.Add, CancellationToken.None);
+            Assert.Equal([bytes.Length], seen);
+            var wrong = await Assert.ThrowsAsync<ConnectorException>(() => _connector.StageAsync(Here, new StagedFile(name + "x", local, bytes.Length, new string('0', 64)), 0, _ => { }, CancellationToken.None));
+            Assert.Contains("checksum", wrong.Problem.What);
+            Assert.False(File.Exists(target + "x"));
+            var large = await Assert.ThrowsAsync<ConnectorException>(() => _connector.StageAsync(Here, new StagedFile(name + "y", local, 1L << 60, sum), 0, _ => { }, CancellationToken.None));
+            Assert.Contains("short", large.Problem.Detail);
+        }
+        finally { foreach (var file in Directory.GetFiles(SshConnector.StagingPlace, $"*{name}*")) File.Delete(file); }
+    }
+
+    public void Dispose() => _connector.Dispose();
+}

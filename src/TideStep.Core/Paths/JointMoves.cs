@@ -11,6 +11,9 @@ internal sealed class JointMoves(PathProblem problem)
 {
     private readonly Dictionary<string, bool> _apart = [];
 
+    // Where the search is narrowed to some of what is allowed, a move can still be taken apart by all that is.
+    private readonly JointMoves? _whole = problem.Whole is { } whole ? new JointMoves(whole) : null;
+
     /// <summary>How many sets of jumps were looked at.</summary>
     public long Looked { get; private set; }
 
@@ -43,7 +46,7 @@ internal sealed class JointMoves(PathProblem problem)
     public IEnumerable<MoveOption> From(int[] state, Func<int[], long, bool> worth)
     {
         foreach (var group in Groups(state, null, worth, 0))
-            if (group.Jumps.Length > 1 && Priced(group) is { } move && !CanBeTakenApart(state, group)) yield return move;
+            if (group.Jumps.Length > 1 && Priced(group) is { } move && !(_whole ?? this).CanBeTakenApart(state, group)) yield return move;
     }
 
     /// <summary>The sets of several jumps in which at most so many things are wrong, each with what is; for finding reasons.</summary>

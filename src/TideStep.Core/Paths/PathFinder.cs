@@ -40,7 +40,7 @@ public static class PathFinder
         // A path that relies on nothing untested is better than any that does, and is found sooner.
         if (problem.Request.Goal.AllowUntested)
         {
-            var strict = new PathProblem(problem.Request with { Goal = problem.Request.Goal with { AllowUntested = false } }, problem.Targets, problem.Pinned, relaxed: false);
+            var strict = new PathProblem(problem.Request with { Goal = problem.Request.Goal with { AllowUntested = false } }, problem.Targets, problem.Pinned, relaxed: false) { Whole = problem };
             if (ChainSearch.Fits(strict) && new EndDomains(strict).CanAllStand() == true && Search(strict) is { End: not null, Proved: true } sure) return sure;
         }
         // Where the ends themselves can't stand together there is no path by any moves; what can be reached is looked at a little, to name the nearest.
@@ -117,14 +117,19 @@ public static class PathFinder
         Estates.AllowedPair Named((int Pair, int A, int B) r) => problem.Index.Pairs[r.Pair] is var pair
             ? new(problem.Index.Components[pair.A].Id, problem.Versions[pair.A][r.A].Label, problem.Index.Components[pair.B].Id, problem.Versions[pair.B][r.B].Label) : null!;
         var goal = problem.Request.Goal with { AllowUntested = false, Allowed = [.. problem.Request.Goal.Allowed, .. relied.Select(Named)] };
-        var named = new PathProblem(problem.Request with { Goal = goal }, problem.Targets, problem.Pinned, relaxed: false);
+        var named = new PathProblem(problem.Request with { Goal = goal }, problem.Targets, problem.Pinned, relaxed: false) { Whole = problem };
         var (search, end, proved) = Search(named);
         if (end is null) return null;
         var cost = (long[])end.Cost.Clone();
         cost[CostLayout.Untested] = relied.Count;
         // Other ends with as few untested pairs could still be better where the order of these costs more than the ends themselves.
         var reached = Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i]);
-        return (new PathSearch(problem), PathSearch.Follow(problem, [.. PathSearch.Trail(end)], cost), proved && unique && reached);
+        var joint = problem.Request.Joint && search.JointCouldHelp(end, null);
+        var found = PathSearch.Follow(problem, [.. PathSearch.Trail(end)], cost);
+        if (proved && unique && reached && !joint) return (new PathSearch(problem), found, true);
+        // Then the search over states has to say so, bounded by what is known.
+        var wider = new PathSearch(problem, joint, cost);
+        return (wider, wider.Find() ?? found, wider.Exhausted);
     }
 
     private const int NearestStates = 1_000;

@@ -344,6 +344,9 @@ internal sealed class PathProblem
     public bool MayStandAtEnd(int pair, int[] state) =>
         MayStand(pair, state) && Reach?.Reaches(pair, state) != false && !(Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Transitional });
 
+    /// <summary>The problem of which this one allows only a part; null where this one is whole. What a joint move can be taken apart into is judged by it.</summary>
+    public PathProblem? Whole { get; init; }
+
     /// <summary>What is known of the versions that two components can come to together; null where nobody asked.</summary>
     public PairReach? Reach { get; set; }
 

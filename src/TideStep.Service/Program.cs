@@ -70,6 +70,7 @@ app.MapOpenApi();
 app.MapEntry(key);
 var api = app.MapGroup("/api");
 api.MapEstate();
+api.MapTables();
 api.MapPlans();
 api.MapChecks();
 api.MapSurveys();

@@ -6,41 +6,12 @@ using TideStep.Tests;
 namespace TideStep.Browser;
 
 /// <summary>The estate in a real browser: readings, lists of any length, and what assistive tools find in every page.</summary>
-public sealed class EstateTests : IAsyncLifetime
+public sealed class EstateTests : ConsoleSession
 {
-    private DemoStack _stack = null!;
-    private IPlaywright _playwright = null!;
-    private IBrowser _browser = null!;
-
-    public async ValueTask InitializeAsync()
-    {
-        _stack = await DemoStack.StartAsync(pace: 300);
-        _playwright = await Playwright.CreateAsync();
-        _browser = await _playwright.Chromium.LaunchAsync(new BrowserTypeLaunchOptions { ExecutablePath = "/usr/bin/chromium", Args = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _browser.DisposeAsync();
-        _playwright.Dispose();
-        await _stack.DisposeAsync();
-    }
-
-    private async Task<IPage> EnterAsync(ColorScheme scheme = ColorScheme.Light)
-    {
-        var context = await _browser.NewContextAsync(new BrowserNewContextOptions { ViewportSize = new ViewportSize { Width = 1280, Height = 800 }, ColorScheme = scheme });
-        var page = await context.NewPageAsync();
-        await page.GotoAsync((await _stack.Good("console", "link")).Trim());
-        await page.GetByLabel("acting as").FillAsync("Wren Hale");
-        return page;
-    }
-
-    private static ILocatorAssertions Expect(ILocator locator) => Assertions.Expect(locator);
-
     [Fact]
     public async Task A_member_shows_all_that_was_read_of_it_and_a_part_is_surveyed_from_here()
     {
-        await _stack.Good("survey", "take");
+        await Stack.Good("survey", "take");
         var page = await EnterAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Estate", Exact = true }).ClickAsync();
         await page.GetByRole(AriaRole.Navigation, new() { Name = "components" }).GetByRole(AriaRole.Button, new() { Name = "ledger-south" }).ClickAsync();
@@ -51,7 +22,7 @@ public sealed class EstateTests : IAsyncLifetime
         await Expect(readings).ToContainTextAsync("ledger-south/ss-led-3");
         await Expect(readings).ToContainTextAsync("23.5 GiB");
         await Expect(readings).ToContainTextAsync("not read: its report does not tell it");
-        await _stack.Fleet.PutAsync("/nodes/ss-led-3/readings", new StringContent("{\"component\": \"ledger-south\", \"name\": \"lag\", \"value\": \"3 MiB\"}", System.Text.Encoding.UTF8, "application/json"));
+        await Stack.Fleet.PutAsync("/nodes/ss-led-3/readings", new StringContent("{\"component\": \"ledger-south\", \"name\": \"lag\", \"value\": \"3 MiB\"}", System.Text.Encoding.UTF8, "application/json"));
         await page.GetByRole(AriaRole.Button, new() { Name = "Survey ledger-south" }).ClickAsync();
         await Expect(readings).ToContainTextAsync("3 MiB");
         await readings.GetByRole(AriaRole.Button, new() { Name = "lag" }).ClickAsync();
@@ -64,15 +35,15 @@ public sealed class EstateTests : IAsyncLifetime
     public async Task Ten_thousand_members_are_a_list_of_which_only_what_is_in_sight_is_drawn()
     {
         var texts = LargeEstate.Write();
-        var folder = Directory.CreateDirectory(Path.Combine(_stack.Work, "large")).FullName;
+        var folder = Directory.CreateDirectory(Path.Combine(Stack.Work, "large")).FullName;
         await File.WriteAllTextAsync(Path.Combine(folder, "estate.yaml"), texts.Estate);
         await File.WriteAllTextAsync(Path.Combine(folder, "readings.yaml"), texts.Readings);
         foreach (var (id, text) in texts.Products) await File.WriteAllTextAsync(Path.Combine(folder, id + ".yaml"), text);
-        await _stack.Good("estate", "import", folder);
-        var total = (int)JsonNode.Parse(await _stack.Service.GetStringAsync("/api/members?limit=1"))!["total"]!;
+        await Stack.Good("estate", "import", folder);
+        var total = (int)JsonNode.Parse(await Stack.Service.GetStringAsync("/api/members?limit=1"))!["total"]!;
         Assert.True(total > 9000);
         var page = await EnterAsync();
-        await page.GotoAsync($"http://127.0.0.1:{_stack.Port}/estate");
+        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/estate");
         var members = page.GetByRole(AriaRole.Region, new() { Name = "members", Exact = true });
         await Expect(members).ToContainTextAsync($"{total:N0} members");
         Assert.InRange(await members.GetByRole(AriaRole.Row).CountAsync(), 5, 120);
@@ -90,16 +61,16 @@ public sealed class EstateTests : IAsyncLifetime
     [InlineData(ColorScheme.Dark)]
     public async Task Assistive_tools_find_nothing_serious_in_any_page(ColorScheme scheme)
     {
-        await _stack.Good("survey", "take");
-        var plan = (string)JsonNode.Parse(await _stack.Good("plan", "make", "--goal", _stack.Demo("goals/season.yaml"), "--format", "json"))!["digest"]!;
-        await _stack.Cli("check", "run", plan);
-        var run = await _stack.OpenAsync(label: "South shore: relay to 3.2");
+        await Stack.Good("survey", "take");
+        var plan = (string)JsonNode.Parse(await Stack.Good("plan", "make", "--goal", Stack.Demo("goals/season.yaml"), "--format", "json"))!["digest"]!;
+        await Stack.Cli("check", "run", plan);
+        var run = await Stack.OpenAsync(label: "South shore: relay to 3.2");
         var page = await EnterAsync(scheme);
         var axe = await File.ReadAllTextAsync(Path.Combine(FindRoot(), "console", "node_modules", "axe-core", "axe.min.js"));
         var found = new List<string>();
         foreach (var address in new[] { "/", "/estate", "/catalogue", "/plans", $"/plans/{Uri.EscapeDataString(plan)}", $"/checks/{Uri.EscapeDataString(plan)}", $"/runs/{run}" })
         {
-            await page.GotoAsync($"http://127.0.0.1:{_stack.Port}{address}");
+            await page.GotoAsync($"http://127.0.0.1:{Stack.Port}{address}");
             await page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 5000 }).ContinueWith(_ => { }); // pages that ask again and again are never idle
             await Expect(page.GetByRole(AriaRole.Heading, new() { Level = 1 }).First).ToBeVisibleAsync();
             await page.EvaluateAsync(axe);

@@ -11,9 +11,10 @@ public sealed class ArchitectureTests
         ["Storage"] = ["Core"],
         ["Connectors"] = ["Core"],
         ["Engine"] = ["Storage", "Connectors", "Core"],
-        ["Service"] = ["Engine", "Storage", "Connectors", "Core"],
+        ["Tables"] = ["Core"],
+        ["Service"] = ["Engine", "Tables", "Storage", "Connectors", "Core"],
         ["Client"] = ["Core"],
-        ["Cli"] = ["Client", "Core"],
+        ["Cli"] = ["Client", "Tables", "Core"],
         ["StandIn"] = ["Core"],
     };
 

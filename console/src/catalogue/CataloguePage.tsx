@@ -4,6 +4,7 @@ import { get } from '../shared/api';
 import type { KeptPlan, PlanLine, Product } from '../plans/model';
 import './catalogue.css';
 import { MatrixChart } from './MatrixChart';
+import { TableImport } from './TableImport';
 import { endsOf, type Matrix } from './ranges';
 
 const kebab = (relation: string) => relation.replace(/[A-Z]/g, (l) => `-${l.toLowerCase()}`);
@@ -20,6 +21,7 @@ export function CataloguePage() {
   });
   const [chosen, setChosen] = useState<string>();
   const [related, setRelated] = useState(0);
+  const [importing, setImporting] = useState(false);
   const product = products.data?.find((p) => p.id === chosen) ?? products.data?.find((p) => p.related.length > 1) ?? products.data?.[0];
   const relation = product?.related[related] ?? product?.related[0];
   const matrix = useQuery({
@@ -52,8 +54,16 @@ export function CataloguePage() {
               </option>
             ))}
           </select>
-        </label>
+        </label>{' '}
+        {product && !importing && (
+          <button type="button" onClick={() => setImporting(true)}>
+            Rules from a table …
+          </button>
+        )}
       </p>
+      {product && products.data && importing && (
+        <TableImport key={product.id} product={product} products={products.data} onClose={() => setImporting(false)} />
+      )}
       {product && (
         <div className="catalogue-columns">
           <section className="sheet" aria-label="releases">

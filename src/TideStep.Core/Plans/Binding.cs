@@ -8,7 +8,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Core.Plans;
 
 /// <summary>Binds the placeholders of a step's action for one member; a placeholder that nothing binds is a problem.</summary>
-internal sealed partial class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, IReadOnlyDictionary<string, string> answers, Findings findings)
+internal sealed class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, IReadOnlyDictionary<string, string> answers, Findings findings, Templates templates)
 {
     public StepAction Bind(StepAction action, StepSpec step) => action switch
     {
@@ -29,17 +29,24 @@ internal sealed partial class Binding(Estate estate, Member member, string? from
     private QueryAction Parametrised(QueryAction query, StepSpec step)
     {
         var parameters = ImmutableArray.CreateBuilder<string>();
-        var statement = Placeholder().Replace(query.Statement, match =>
+        var statement = string.Concat(templates.Of(query.Statement).Select(piece =>
         {
-            parameters.Add(Text(match.Value, step));
+            if (piece.Name is null) return piece.Text;
+            parameters.Add(Bound(piece, step, null));
             return $"${parameters.Count}";
-        });
+        }));
         return new QueryAction(statement, parameters.ToImmutable());
     }
 
-    private string Text(string text, StepSpec step, Func<string, string>? written = null) => Placeholder().Replace(text, match =>
+    private string Text(string text, StepSpec step, Func<string, string>? written = null)
     {
-        var bound = match.Groups[1].Value switch
+        var pieces = templates.Of(text);
+        return pieces is [{ Name: null }] ? text : string.Concat(pieces.Select(p => p.Name is null ? p.Text : Bound(p, step, written)));
+    }
+
+    private string Bound(Templates.Piece piece, StepSpec step, Func<string, string>? written)
+    {
+        var bound = piece.Name switch
         {
             "jump.to" => to,
             "jump.from" => from,
@@ -49,13 +56,36 @@ internal sealed partial class Binding(Estate estate, Member member, string? from
             "node.address" => estate.Nodes[member.Node].Reach["address"] ?? member.Node,
             "point.place" => point?.Place,
             "point.id" => point?.Id,
-            var name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
-            var name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
+            { } name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
+            { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {match.Value} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME, answer.ID.");
-        return bound is null ? match.Value : written?.Invoke(bound) ?? bound;
-    });
+        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME, answer.ID.");
+        return bound is null ? piece.Text : written?.Invoke(bound) ?? bound;
+    }
+}
+
+/// <summary>Texts of steps, taken apart at their placeholders once: every member of a component binds the same ones.</summary>
+internal sealed partial class Templates
+{
+    /// <summary>A part of a text as it is written; with its name where it is a placeholder.</summary>
+    public readonly record struct Piece(string Text, string? Name);
+
+    private readonly Dictionary<string, ImmutableArray<Piece>> _known = [];
+
+    public ImmutableArray<Piece> Of(string text)
+    {
+        if (_known.TryGetValue(text, out var known)) return known;
+        var (pieces, from) = (ImmutableArray.CreateBuilder<Piece>(), 0);
+        foreach (Match match in Placeholder().Matches(text))
+        {
+            if (match.Index > from) pieces.Add(new Piece(text[from..match.Index], null));
+            pieces.Add(new Piece(match.Value, match.Groups[1].Value));
+            from = match.Index + match.Length;
+        }
+        if (from < text.Length || pieces.Count == 0) pieces.Add(new Piece(text[from..], null));
+        return _known[text] = pieces.ToImmutable();
+    }
 
     [GeneratedRegex(@"\{([a-z]+\.[a-z0-9.-]+)\}")]
     private static partial Regex Placeholder();

@@ -10,6 +10,7 @@ namespace TideStep.Core.Plans;
 internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string, string> answers, Findings findings)
 {
     private readonly HashSet<string> _ids = [];
+    private readonly Templates _templates = new();
     private readonly Dictionary<string, Expression> _parsed = [];
 
     public Product ProductOf(Member member) => index.Catalogue.Find(index.Estate.Find(member.Component)!.Product)!;
@@ -17,7 +18,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
     public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null)
     {
         var product = ProductOf(member);
-        var binding = new Binding(index.Estate, member, from, to, point, answers, findings);
+        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates);
         foreach (var name in names)
         {
             if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }

@@ -18,7 +18,7 @@ internal sealed partial class MoveMaker
     /// <summary>For the way forward.</summary>
     public MoveMaker(EstateIndex index, PathAnswer path, IReadOnlyDictionary<string, string> answers, Findings findings)
     {
-        (_index, _findings, _lanes, _outlook) = (index, findings, new LaneBuilder(index, answers, findings), new ReturnOutlook(index, path));
+        (_index, _findings, _lanes, _outlook, _canDoWithout) = (index, findings, new LaneBuilder(index, answers, findings), new ReturnOutlook(index, path), CanDoWithout(index));
     }
 
     /// <summary>For a way back: restores know their rollback points, and members that are out already go in a wave of their own before the others.</summary>
@@ -26,8 +26,10 @@ internal sealed partial class MoveMaker
     /// <param name="outNow">The members that are out.</param>
     public MoveMaker(EstateIndex index, Func<Jump, Member, RollbackPlace?> restores, IReadOnlySet<string> outNow, IReadOnlyDictionary<string, string> answers, Findings findings)
     {
-        (_index, _findings, _lanes, _restores, _outNow) = (index, findings, new LaneBuilder(index, answers, findings), restores, outNow);
+        (_index, _findings, _lanes, _restores, _outNow, _canDoWithout) = (index, findings, new LaneBuilder(index, answers, findings), restores, outNow, CanDoWithout(index));
     }
+
+    private static List<Component> CanDoWithout(EstateIndex index) => [.. index.Components.Where(c => c.Relations.Any(r => r is { Kind: RelationKind.DependsOn, Optional: true }))];
 
     private readonly Func<Jump, Member, RollbackPlace?>? _restores;
     private readonly IReadOnlySet<string> _outNow = new HashSet<string>();
@@ -39,6 +41,7 @@ internal sealed partial class MoveMaker
     public List<Block> Blocks { get; } = [];
     public List<PlannedPoint> Points { get; } = [];
     public HashSet<string> Touched { get; } = [];
+    private readonly HashSet<string> _captured = [];
     public List<string> Notes { get; } = [];
 
     /// <summary>How long it takes after a block, by its place, to be led back to where the work stood before a move.</summary>
@@ -119,7 +122,7 @@ internal sealed partial class MoveMaker
     private IEnumerable<PlanStep> Capture(int number, TakenJump jump, Member member, PointWish wish, string? set = null)
     {
         var id = $"{member.Component}-{member.Node}-m{number}-{wish.Capture}";
-        if (Points.All(p => p.Id != id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label) { Set = set });
+        if (_captured.Add(id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label) { Set = set });
         return _lanes.Steps($"m{number}/capture", member, [wish.Capture], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id);
     }
 
@@ -209,10 +212,22 @@ internal sealed partial class MoveMaker
         foreach (var gone in outgoing.GroupBy(m => m[..m.IndexOf('/')]).Where(g => !componentsOut.Contains(g.Key)).OrderBy(g => g.Key, StringComparer.Ordinal))
         {
             var members = MembersOf(_index.Estate.Find(gone.Key)!);
-            yield return $"{gone.Key} with {members.Count(m => !gone.Contains(m.Id) && !_index.IsOut(m))} of {members.Length}";
+            yield return $"{gone.Key} with {InService(gone.Key, members) - gone.Count(id => _index.Estate.FindMember(id) is not { } m || !_index.IsOut(m))} of {members.Length}";
         }
-        foreach (var component in _index.Components.Where(c => !componentsOut.Contains(c.Id)))
+        if (componentsOut.IsEmpty) yield break;
+        foreach (var component in _canDoWithout.Where(c => !componentsOut.Contains(c.Id)))
             if (component.Relations.Where(r => r is { Kind: RelationKind.DependsOn, Optional: true } && componentsOut.Contains(r.To)).Select(r => r.To).ToList() is { Count: > 0 } without)
                 yield return $"{component.Id} without {string.Join(", ", without)}";
     }
+
+    // Every wave of a component asks for this, so that it is counted once.
+    private int InService(string component, ImmutableArray<Member> members)
+    {
+        if (_inService.TryGetValue(component, out var known) && known.Of == members) return known.Count;
+        _inService[component] = known = (members, members.Count(m => !_index.IsOut(m)));
+        return known.Count;
+    }
+
+    private readonly Dictionary<string, (ImmutableArray<Member> Of, int Count)> _inService = [];
+    private readonly List<Component> _canDoWithout;
 }

@@ -1,0 +1,44 @@
+using Microsoft.Playwright;
+using TideStep.Tests;
+
+namespace TideStep.Browser;
+
+/// <summary>The demo's service and fleet with a real browser before its console. With TIDESTEP_PICTURES set to a folder tests leave their pictures there.</summary>
+public abstract class ConsoleSession : IAsyncLifetime
+{
+    private IPlaywright _playwright = null!;
+    private protected IBrowser Browser { get; private set; } = null!;
+
+    private protected DemoStack Stack { get; private set; } = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        Stack = await DemoStack.StartAsync(pace: 300);
+        _playwright = await Playwright.CreateAsync();
+        Browser = await _playwright.Chromium.LaunchAsync(new BrowserTypeLaunchOptions { ExecutablePath = "/usr/bin/chromium", Args = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await Browser.DisposeAsync();
+        _playwright.Dispose();
+        await Stack.DisposeAsync();
+        GC.SuppressFinalize(this);
+    }
+
+    protected async Task<IPage> EnterAsync(ColorScheme scheme = ColorScheme.Light)
+    {
+        var context = await Browser.NewContextAsync(new BrowserNewContextOptions { ViewportSize = new ViewportSize { Width = 1280, Height = 800 }, ColorScheme = scheme });
+        var page = await context.NewPageAsync();
+        await page.GotoAsync((await Stack.Good("console", "link")).Trim());
+        await page.GetByLabel("acting as").FillAsync("Wren Hale");
+        return page;
+    }
+
+    protected static async Task PictureAsync(IPage page, string name)
+    {
+        if (Environment.GetEnvironmentVariable("TIDESTEP_PICTURES") is { } folder) await page.ScreenshotAsync(new PageScreenshotOptions { Path = Path.Combine(folder, name + ".png") });
+    }
+
+    protected static ILocatorAssertions Expect(ILocator locator) => Assertions.Expect(locator);
+}

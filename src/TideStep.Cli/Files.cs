@@ -53,6 +53,12 @@ public static class Files
         return [];
     }
 
+    public static byte[] Bytes(string path)
+    {
+        try { return File.ReadAllBytes(path); }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException) { throw new MisusedException([new Problem($"{path} can't be read", e.Message)]); }
+    }
+
     public static string Text(string path, List<Problem> problems)
     {
         try { return path == "-" ? Console.In.ReadToEnd() : File.ReadAllText(path); }

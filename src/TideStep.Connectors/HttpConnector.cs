@@ -16,7 +16,7 @@ public sealed class HttpConnector(Secrets secrets, string installationFolder) : 
     private const int MostOutput = 64 * 1024;
     private static readonly TimeSpan Longest = TimeSpan.FromMinutes(10);
 
-    private readonly ConcurrentDictionary<string, HttpClient> _clients = new();
+    private readonly ConcurrentDictionary<string, (string Marks, HttpClient Client)> _clients = new();
     private readonly CallsUnderWay _calls = new();
 
     public string By => "http";
@@ -82,7 +82,14 @@ public sealed class HttpConnector(Secrets secrets, string installationFolder) : 
             : throw new ConnectorException(new Problem($"'{url}' leads elsewhere than to {node.Id}", $"it is reached at {own}", "Write the path alone, as in /status."), lasting: true);
     }
 
-    private HttpClient ClientOf(EstateNode node) => _clients.GetOrAdd(string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key)), _ =>
+    // A secret that was renewed counts from the next call on; calls under way end with the old one.
+    private HttpClient ClientOf(EstateNode node)
+    {
+        var marks = secrets.MarkOf(node.Reach["client-certificate"]) + secrets.MarkOf(node.Reach["token"]);
+        return _clients.AddOrUpdate(string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key)), _ => (marks, Made(node)), (_, known) => known.Marks == marks ? known : (marks, Made(node))).Client;
+    }
+
+    private HttpClient Made(EstateNode node)
     {
         var options = new SslClientAuthenticationOptions();
         if (node.Reach["client-certificate"] is { } own)
@@ -102,7 +109,7 @@ public sealed class HttpConnector(Secrets secrets, string installationFolder) : 
         var client = new HttpClient(new SocketsHttpHandler { SslOptions = options, AllowAutoRedirect = false, PooledConnectionLifetime = TimeSpan.FromMinutes(5), ConnectTimeout = TimeSpan.FromSeconds(5) }) { Timeout = Timeout.InfiniteTimeSpan };
         if (node.Reach["token"] is { } token) client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", secrets.TextOf(token).Trim());
         return client;
-    });
+    }
 
     private static async Task<string> BoundedAsync(HttpResponseMessage response, CancellationToken ct)
     {
@@ -112,6 +119,6 @@ public sealed class HttpConnector(Secrets secrets, string installationFolder) : 
 
     public void Dispose()
     {
-        foreach (var client in _clients.Values) client.Dispose();
+        foreach (var (_, client) in _clients.Values) client.Dispose();
     }
 }

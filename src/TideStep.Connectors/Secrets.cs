@@ -29,6 +29,10 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
         throw new ConnectorException(new Problem($"there is no secret '{name}'", null, $"Put it into {path} with mode 0600, keep it with 'tidestep secret set {name}', or start the service with {VariableOf(name)}."), lasting: true);
     }
 
+    /// <summary>Tells whether a secret is another than before, and nothing of what it is; empty where none is named.</summary>
+    /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
+    public string MarkOf(string? reference) => reference is null ? "" : Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(BytesOf(reference)));
+
     /// <summary>The name that a reference holds.</summary>
     public static string NameOf(string reference)
     {

@@ -16,7 +16,7 @@ public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
     private static readonly TimeSpan Quick = TimeSpan.FromSeconds(10);
     private const int MostText = 64 * 1024;
 
-    private readonly ConcurrentDictionary<string, NpgsqlDataSource> _sources = new();
+    private readonly ConcurrentDictionary<string, (string Mark, NpgsqlDataSource Source)> _sources = new();
     private readonly CallsUnderWay _calls = new();
 
     public string By => "sql";
@@ -113,7 +113,14 @@ public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
         }
     }
 
-    private NpgsqlDataSource SourceOf(EstateNode node) => _sources.GetOrAdd(string.Join(' ', node.Reach.Settings.Where(s => s.Key.StartsWith("database.", StringComparison.Ordinal)).OrderBy(s => s.Key)), _ =>
+    // A password that was renewed counts from the next call on; connections in use end with the old one.
+    private NpgsqlDataSource SourceOf(EstateNode node)
+    {
+        var mark = secrets.MarkOf(node.Reach["database.password"]);
+        return _sources.AddOrUpdate(string.Join(' ', node.Reach.Settings.Where(s => s.Key.StartsWith("database.", StringComparison.Ordinal)).OrderBy(s => s.Key)), _ => (mark, Made(node)), (_, known) => known.Mark == mark ? known : (mark, Made(node))).Source;
+    }
+
+    private NpgsqlDataSource Made(EstateNode node)
     {
         var settings = new NpgsqlConnectionStringBuilder
         {
@@ -129,10 +136,10 @@ public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
             IncludeErrorDetail = false,
         };
         return new NpgsqlDataSourceBuilder(settings.ConnectionString).Build();
-    });
+    }
 
     public async ValueTask DisposeAsync()
     {
-        foreach (var source in _sources.Values) await source.DisposeAsync();
+        foreach (var (_, source) in _sources.Values) await source.DisposeAsync();
     }
 }

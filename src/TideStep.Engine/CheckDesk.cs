@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Security.Cryptography;
 using System.Text.Json;
 using TideStep.Core.Checks;
 using TideStep.Core.Documents;
@@ -14,6 +15,8 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     private const string RoundKind = "check-round";
     private const string WaiverKind = "waivers";
     private const string SignedKind = "signed-items";
+    private const string EvidenceKind = "evidence";
+    private const int MostEvidence = 5 * 1024 * 1024;
 
     /// <summary>Which components other runs work on, by the run; known to the desk of runs.</summary>
     public Func<string?, ImmutableDictionary<string, string>> Reserved { get; set; } = _ => ImmutableDictionary<string, string>.Empty;
@@ -59,17 +62,27 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
         return stored is null ? null : (JsonSerializer.Deserialize<CheckRound>(stored.Body, Json.Options)!, stored.Revision);
     }
 
+    /// <summary>A file that was kept as evidence, by its checksum; null where there is none.</summary>
+    public async Task<byte[]?> EvidenceAsync(string sha256, CancellationToken ct) => await store.FindAsync(EvidenceKind, sha256, ct) is { } kept ? Convert.FromBase64String(kept.Body) : null;
+
     private async Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) =>
         await store.FindAsync(SignedKind, estate.Id, ct) is { } stored ? JsonSerializer.Deserialize<ImmutableArray<SignedItem>>(stored.Body, Json.Options) : [];
 
     /// <summary>A person's signature under a manual prerequisite of a plan, with what proves it.</summary>
-    public async Task<Checked<SignedItem>> SignAsync(Plan plan, string title, string evidence, string by, CancellationToken ct)
+    public async Task<Checked<SignedItem>> SignAsync(Plan plan, string title, string evidence, (string Name, byte[] Content)? file, string by, CancellationToken ct)
     {
         if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<SignedItem>(null, [EstateDesk.NoEstate]);
         var items = ManualItem.Of(plan);
         if (items.FirstOrDefault(i => i.Title == title || $"manual {i.Title}" == title) is not { } item) return new Checked<SignedItem>(null, [new Problem($"the plan asks nobody to '{title}' beforehand", null, Nearest.Hint(title, items.Select(i => i.Title)))]);
         if (string.IsNullOrWhiteSpace(evidence)) return new Checked<SignedItem>(null, [new Problem("a signature needs evidence", null, "Say what you did or saw.")]);
-        var signed = new SignedItem(item.Key, by, time.GetUtcNow(), evidence.Trim());
+        if (file is { Content.Length: > MostEvidence } large) return new Checked<SignedItem>(null, [new Problem($"{large.Name} is larger than {Core.Expressions.Units.WriteBytes(MostEvidence)}", null, "Keep the part that shows it.")]);
+        EvidenceFile? kept = null;
+        if (file is { } shown)
+        {
+            kept = new EvidenceFile(Path.GetFileName(shown.Name.Replace('\\', '/')), shown.Content.Length, Convert.ToHexStringLower(SHA256.HashData(shown.Content)));
+            await store.SaveAsync([new StoredDocument(EvidenceKind, kept.Sha256, 0, kept.Sha256, Convert.ToBase64String(shown.Content), time.GetUtcNow(), by)], ct);
+        }
+        var signed = new SignedItem(item.Key, by, time.GetUtcNow(), evidence.Trim()) { File = kept };
         var all = (await SignedAsync(estate, ct)).Add(signed);
         var body = JsonSerializer.Serialize(all, Json.Options);
         await store.SaveAsync([new StoredDocument(SignedKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), by)], ct);

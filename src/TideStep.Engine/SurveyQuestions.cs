@@ -16,6 +16,7 @@ internal static class SurveyQuestions
         var wanted = new HashSet<Reference>(Versions);
         wanted.UnionWith(product.Readings.Keys.Select(k => new Reference(k, [], null)));
         if (product.Routines.InStep is { } probe) wanted.UnionWith(probe.References);
+        wanted.UnionWith(product.Releases.SelectMany(r => r.InUse.Values).SelectMany(e => e.References));
         wanted.UnionWith(product.Jumps.SelectMany(j => j.Prerequisites).SelectMany(p => p.Holds.References).Where(r => !KnownReadings.IsGiven(r)));
         if (by is not ("ssh" or "stand-in")) return wanted;
         wanted.UnionWith(KnownReadings.OfHost.Select(k => new Reference(k, [], null)));

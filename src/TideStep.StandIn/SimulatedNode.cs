@@ -109,6 +109,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         }
     }
 
+    private static readonly HashSet<string> Verbs = ["stop", "start", "restart-service", "restart-node", "install", "send", "capture", "check-point", "command"];
+
     /// <summary>Begins an attempt, or says why not.</summary>
     public string? Begin(AttemptRequest request)
     {
@@ -118,6 +120,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             if (request.Epoch < fence.Epoch) return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
             if (_attempts.ContainsKey((request.Installation, request.Attempt))) return "the attempt is known already";
             if (clock.RealNow.ToUnixTimeSeconds() > request.StartBy) return "its start-by time has passed";
+            if (!Verbs.Contains(request.Verb)) return $"it does not know how to {request.Verb}";
             _fences[request.Installation] = new FenceState(request.Epoch, Math.Max(fence.Sequence, request.Sequence));
             var attempt = new AttemptRecord { State = "running", Boot = _boot };
             _attempts[(request.Installation, request.Attempt)] = attempt;

@@ -65,7 +65,7 @@ public sealed class Appliance : IAsyncDisposable, IAsyncLifetime
 }
 
 /// <summary>The HTTP connector on an appliance.</summary>
-public sealed class HttpTests(Appliance appliance) : ConnectorContract, IClassFixture<Appliance>, IDisposable
+public sealed class HttpTests(Appliance appliance) : ReadingContract, IClassFixture<Appliance>, IDisposable
 {
     private readonly HttpConnector _connector = new(new Secrets(Path.Combine(appliance.Folder, "secrets")), appliance.Folder);
 
@@ -110,6 +110,22 @@ public sealed class HttpTests(Appliance appliance) : ConnectorContract, IClassFi
         var e = await Assert.ThrowsAsync<ConnectorException>(() => AskAsync("a4", "POST", $"https://127.0.0.1:{SshServer.FreePort()}/take", ""));
         Assert.True(e.Lasting);
         Assert.Contains("leads elsewhere", e.Problem.What);
+    }
+
+    [Fact]
+    public async Task A_token_that_was_renewed_counts_from_the_next_call_on()
+    {
+        var (path, whole) = (Path.Combine(appliance.Folder, "secrets", "renewed"), Appliance.Token);
+        void Keep(string text)
+        {
+            File.WriteAllText(path, text);
+            if (OperatingSystem.IsLinux()) File.SetUnixFileMode(path, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        }
+        Task<Taken> Read() => _connector.ReadAsync(At(appliance.Port, token: "secret:renewed"), Member, Product(Readings), [Reading("good")], CancellationToken.None);
+        Keep("an old one");
+        Assert.Contains("401", (await Read()).Missed[Reading("good")]);
+        Keep(whole);
+        Assert.Equal(42, (await Read()).Values[Reading("good")].Number);
     }
 
     [Fact]

@@ -5,7 +5,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors.Tests;
 
 /// <summary>The SQL connector on a real PostgreSQL server, which the test script starts.</summary>
-public sealed class SqlTests : ConnectorContract, IAsyncDisposable
+public sealed class SqlTests : ReadingContract, IAsyncDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("tidestep-sql").FullName;
     private readonly SqlConnector _connector;

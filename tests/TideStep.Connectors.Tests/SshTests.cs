@@ -7,7 +7,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors.Tests;
 
 /// <summary>The SSH connector on a real OpenSSH server.</summary>
-public sealed class SshTests(SshServer server) : ConnectorContract, IClassFixture<SshServer>, IDisposable
+public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<SshServer>, IDisposable
 {
     private readonly SshConnector _connector = new(new Secrets(Path.Combine(server.Folder, "secrets")), server.Folder, new HttpReader(new HttpClient()), new SqlConnector(new Secrets(server.Folder)), TimeProvider.System);
 

@@ -111,6 +111,74 @@ public sealed class HostCheckTests
         Assert.Equal((CheckResult.Failed, Level.Blocker, "a1 gets no connection to 10.0.0.9, port 5432"), (Find(round, "connection", "app/a1 to store/b1").Result, Find(round, "connection", "app/a1 to store/b1").Level, Find(round, "connection", "app/a1 to store/b1").What));
     }
 
+    private static Fleet Telling(string readings, string component = "", string jump = "", string releases = "\"1\": {}, \"2\": {}") => new Fleet().Node("a[1-3]").With("app", "engine", "1", "\"a[1-3]\"", component)
+        .Product("engine", $"releases: {{{releases}}}\nreadings: {{{readings}}}\njumps:\n  to-2:\n    from: \"=1\"\n    to: \"2\"\n    methods: {{rolling: {{member: 20 min, settle: 10 min}}}}\n    change: [put]\n{jump}\nsteps: {{put: {{do: {{install: engine, version: \"{{jump.to}}\"}}}}}}");
+
+    [Theory]
+    [InlineData("2 GiB", CheckResult.Failed, "a member is away for up to 30 min, in which it writes 3 GiB at 6 GiB an hour; it may keep 2 GiB: 1 GiB short")]
+    [InlineData("3 GiB", CheckResult.Passed, "a member is away for up to 30 min, in which it writes 3 GiB at 6 GiB an hour; it may keep 3 GiB")]
+    public void What_is_kept_for_a_member_that_is_away_has_to_fit(string room, CheckResult result, string what)
+    {
+        var found = Find(Of(Telling("log-room: {by: field, unit: bytes}, log-per-hour: {by: field, unit: bytes}"), Member(1, $"log-room: {room}, log-per-hour: 6 GiB")), "kept-log", "app/a1");
+        Assert.Equal((result, what), (found.Result, found.What));
+    }
+
+    [Fact]
+    public void That_nobody_tells_what_is_kept_is_open() =>
+        Assert.Equal(CheckResult.Open, Find(Of(Telling("log-room: {by: field, unit: bytes}, log-per-hour: {by: field, unit: bytes}"), ""), "kept-log", "app").Result);
+
+    [Fact]
+    public void A_backlog_is_a_caution_and_stands_in_the_way_where_its_store_is_rebuilt()
+    {
+        Finding Backlog(string jump, string values) => Find(Of(Telling("backlog: {by: field, unit: count}", jump: jump), Member(1, values)), "backlog", "app/a1");
+        Assert.Equal((CheckResult.Failed, Level.Caution, "7 wait to be passed on"), Backlog("", "backlog: 7") is var left ? (left.Result, left.Level, left.What) : default);
+        Assert.Equal((CheckResult.Failed, Level.Blocker, "7 wait to be passed on, and its store is rebuilt"), Backlog("    converts: [the store gets a new form]\n", "backlog: 7") is var rebuilt ? (rebuilt.Result, rebuilt.Level, rebuilt.What) : default);
+        Assert.Equal(CheckResult.Passed, Backlog("", "backlog: 0").Result);
+    }
+
+    [Fact]
+    public void A_member_points_to_one_of_those_that_its_component_depends_on()
+    {
+        var fleet = Telling("parent: {by: field, unit: text}", "depends-on: [hub]").Node("h1").With("hub", "center", "5", "h1").Product("center", "releases: {\"5\": {}}\n");
+        var round = Of(fleet, Member(1, "parent: h1") + Member(2, "parent: h9"));
+        Assert.Equal(CheckResult.Passed, Find(round, "parent", "app/a1").Result);
+        Assert.Equal((CheckResult.Failed, "it points to h9, which is none of hub"), (Find(round, "parent", "app/a2").Result, Find(round, "parent", "app/a2").What));
+        Assert.Equal(CheckResult.Open, Find(round, "parent", "app/a3").Result);
+    }
+
+    [Fact]
+    public void What_a_release_removes_is_asked_for_its_users()
+    {
+        var fleet = Telling("plain-logins: {by: field, unit: count}", releases: "\"1\": {}, \"2\": {removes: [{what: plain logins, in-use: plain-logins > 0}, old pages]}");
+        Finding Of3(string a, string b, string c) => Find(Of(fleet, Member(1, a) + Member(2, b) + Member(3, c)), "removed", "engine: plain logins");
+        var used = Of3("plain-logins: 4", "plain-logins: 0", "");
+        Assert.Equal((CheckResult.Failed, Level.Blocker, "engine 2 removes plain logins, and app/a1 still uses it (plain-logins > 0)"), (used.Result, used.Level, used.What));
+        Assert.Equal(CheckResult.Open, Of3("plain-logins: 0", "plain-logins: 0", "").Result);
+        Assert.Equal(CheckResult.Passed, Of3("plain-logins: 0", "plain-logins: 0", "plain-logins: 0").Result);
+        Assert.Equal(Level.Caution, Find(Of(fleet, ""), "removed", "engine: old pages").Level);
+    }
+
+    [Fact]
+    public void A_package_source_that_does_not_answer_stands_in_the_way()
+    {
+        Assert.Equal(CheckResult.Passed, Find(Of(One(), All(Well + ", sources.closed: \"\"")), "package-source", "a1").Result);
+        var closed = Find(Of(One(), All(Well + ", sources.closed: \"packages.marram.example:80\"")), "package-source", "a1");
+        Assert.Equal((CheckResult.Failed, Level.Blocker, "no answer from packages.marram.example:80"), (closed.Result, closed.Level, closed.What));
+    }
+
+    [Fact]
+    public void What_people_have_to_do_has_an_owner_a_time_and_instructions()
+    {
+        var fleet = One(jump: "    tasks: [{title: tell the harbour, owner: the harbour desk, ahead: 2 d, instructions: Call the desk by telephone.}]\n", windows: "  night: {every: sunday, from: \"01:00\", lasts: 5 h}\n");
+        var open = Find(Of(fleet, ""), "manual", "tell the harbour");
+        Assert.Equal("the harbour desk has to do it and sign it, by 2026-11-27 01:00 +00:00: app to 2", open.What);
+        Assert.Equal("Call the desk by telephone. Then sign it with what shows that it is done.", open.Remedy);
+        Assert.Contains("which is past", Find(Of(fleet, "", new CheckContext(Now.AddDays(8))), "manual", "tell the harbour").What);
+        var item = Assert.Single(ManualItem.Of(Fleet.Good(PlanMaker.Make(fleet.Index(""), fleet.Path("goal: [{component: app, to: 2}]", ""), "e", "c"))));
+        var signed = Find(Of(fleet, "", new CheckContext(Now) { Signed = [new SignedItem(item.Key, "Robin Dale", Now, "called") { File = new EvidenceFile("call.txt", 2048, "ab") }] }), "manual", "tell the harbour");
+        Assert.Contains("called (call.txt, 2 KiB)", signed.What);
+    }
+
     [Theory]
     [InlineData("{to: same-minor, else: warn}", "1.1.2", false)]
     [InlineData("{to: same-minor, else: warn}", "1.2", true)]

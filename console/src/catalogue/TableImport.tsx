@@ -1,8 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { actingName, post } from '../shared/api';
+import { contentOf } from '../shared/files';
 import { type Product } from '../plans/model';
-import { contentOf, meaningsOf, type RulesAnswer, type TableShown } from './tables';
+import { meaningsOf, type RulesAnswer, type TableShown } from './tables';
 
 interface Upload {
   name: string;

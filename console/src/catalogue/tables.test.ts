@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
-import { contentOf, meaningsOf } from './tables';
+import { contentOf } from '../shared/files';
+import { meaningsOf } from './tables';
 
 test('words with what they mean are read, the rest is left out', () => {
   expect(meaningsOf('Certified = Supported; on request=untested;;=; no meaning')).toEqual({

@@ -11,18 +11,6 @@ export interface RulesAnswer {
   draft: { lines: string[]; verdicts: number; changes: { this: string; at: string; before: string; after: string }[] };
 }
 
-/** A file's bytes as base64. */
-export const contentOf = (file: Blob) =>
-  new Promise<string>((resolve, reject) => {
-    const reader = new FileReader();
-    reader.onload = () => {
-      const url = typeof reader.result === 'string' ? reader.result : '';
-      resolve(url.slice(url.indexOf(',') + 1));
-    };
-    reader.onerror = () => reject(reader.error ?? new Error('the file can’t be read'));
-    reader.readAsDataURL(file);
-  });
-
 /** "certified = supported; retired = unsupported" as words with what they mean; what says nothing is left out. */
 export const meaningsOf = (written: string): Record<string, string> =>
   Object.fromEntries(

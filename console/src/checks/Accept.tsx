@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { actingName, post } from '../shared/api';
+import { contentOf } from '../shared/files';
 import { idOf, type Finding } from './model';
 
 /** A person's word on one finding: why it may be borne as it stands, and until when; or that what people had to do is done. */
@@ -9,11 +10,16 @@ export function Accept({ plan, finding, onClose }: { plan: string; finding: Find
   useEffect(() => dialog.current?.showModal(), []);
   const [reason, setReason] = useState('');
   const [until, setUntil] = useState('');
+  const [file, setFile] = useState<File>();
   const manual = finding.check === 'manual';
   const accept = useMutation({
-    mutationFn: () =>
+    mutationFn: async () =>
       manual
-        ? post(`/api/plans/${encodeURIComponent(plan)}/signatures`, { item: finding.subject, evidence: reason })
+        ? post(`/api/plans/${encodeURIComponent(plan)}/signatures`, {
+            item: finding.subject,
+            evidence: reason,
+            ...(file && { file: { name: file.name, content: await contentOf(file) } }),
+          })
         : post('/api/waivers', {
             plan,
             finding: idOf(finding),
@@ -36,6 +42,11 @@ export function Accept({ plan, finding, onClose }: { plan: string; finding: Find
           {manual ? 'What you did or saw, for the report:' : 'Why it may be borne, for the report:'}
           <textarea rows={3} value={reason} onChange={(e) => setReason(e.target.value)} />
         </label>
+        {manual && (
+          <label>
+            A file that shows it, if words are not enough: <input type="file" onChange={(e) => setFile(e.target.files?.[0])} />
+          </label>
+        )}
         {!manual && (
           <>
             <label>

@@ -32,6 +32,8 @@ export function Needs({ plan }: { plan: Plan }) {
                         .filter((x) => x.title === t && x.when === when)
                         .map((x) => x.component)
                         .join(', ')}
+                      {plan.tasks.find((x) => x.title === t && x.owner)?.owner &&
+                        `; ${plan.tasks.find((x) => x.title === t && x.owner)?.owner ?? ''}`}
                     </span>
                   </li>
                 ))}

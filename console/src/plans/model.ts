@@ -75,7 +75,7 @@ export interface Plan {
   blocks: PlanBlock[];
   answers: { id: string; asks: string; answer: string; given: boolean; moves: number[] }[];
   artefacts: { id: string; file?: string; bytes?: number; nodes: string[]; moves: number[]; forReturn: boolean }[];
-  tasks: { when: string; move: number; component: string; title: string }[];
+  tasks: { when: string; move: number; component: string; title: string; owner?: string }[];
   points: { id: string; member: string; kind: string; move: number }[];
   expected: string;
   notes: string[];

@@ -40,14 +40,15 @@ public static class CheckCommands
             output.Write(made, () => output.Line($"accepted until {made.Ends.ToLocalTime():yyyy-MM-dd HH:mm}: {made.Finding}{(made.NeedsSecond ? $"\na second person has to agree: tidestep check second '{made.Finding}'" : "")}"));
             return Exit.Done;
         }, Named, finding, reason, until));
-        var (item, evidence, file) = (new Argument<string>("item") { Description = "what people had to do, as 'check show' writes it after 'manual'" }, new Option<string?>("--evidence") { Description = "what you did or saw" }, new Option<string?>("--evidence-file") { Description = "a text file that shows it" });
+        var (item, evidence, file) = (new Argument<string>("item") { Description = "what people had to do, as 'check show' writes it after 'manual'" }, new Option<string?>("--evidence") { Description = "what you did or saw" }, new Option<string?>("--evidence-file") { Description = "a file that shows it, kept beside the words; a text file may stand for them" });
         check.Subcommands.Add(context.Remote("sign", "Sign that a manual prerequisite of a plan is done", async (result, client, output, ct) =>
         {
             var problems = new List<Problem>();
-            var shown = result.GetValue(evidence) ?? (result.GetValue(file) is { } path ? Files.Text(path, problems) : "");
+            var said = result.GetValue(evidence) ?? (result.GetValue(file) is { } path ? Files.Text(path, problems) : "");
             if (problems.Count > 0) throw new MisusedException(problems);
-            var signed = (await client.PostAsync($"/api/plans/{PlanOf(result)}/signatures", new { item = result.GetValue(item), evidence = shown }, ct)).Deserialize<SignedItem>(Json.Options)!;
-            output.Write(signed, () => output.Line($"signed by {signed.By}: {signed.Item}"));
+            var along = result.GetValue(evidence) is not null && result.GetValue(file) is { } shown ? new { name = Path.GetFileName(shown), content = Files.Bytes(shown) } : null;
+            var signed = (await client.PostAsync($"/api/plans/{PlanOf(result)}/signatures", new { item = result.GetValue(item), evidence = said, file = along }, ct)).Deserialize<SignedItem>(Json.Options)!;
+            output.Write(signed, () => output.Line($"signed by {signed.By}: {signed.Item}{(signed.File is { } kept ? $" ({kept.Name}, {kept.Sha256[..12]}…)" : "")}"));
             return Exit.Done;
         }, Named, item, evidence, file));
         check.Subcommands.Add(context.Remote("second", "Agree to a waiver that needs two", async (result, client, output, ct) =>

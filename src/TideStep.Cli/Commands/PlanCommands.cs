@@ -148,7 +148,7 @@ public static class PlanCommands
         foreach (var artefact in plan.Artefacts.Where(a => everything || !a.ForReturn || a.Sha256 is null)) output.Line($"artefact: {artefact.File ?? artefact.Id}{(artefact.Bytes is { } bytes ? ", " + Core.Expressions.Units.WriteBytes(bytes) : "")} for {(artefact.Nodes.Length > 4 ? $"{artefact.Nodes.Length} nodes" : string.Join(", ", artefact.Nodes))}{(artefact.ForReturn ? ", for the return path" : "")}");
         foreach (var move in plan.Moves) foreach (var what in move.Converts) output.Line($"converts: move {move.Number}, {what}");
         foreach (var task in plan.Tasks.GroupBy(t => (t.When, t.Title)))
-            output.Line($"{task.Key.When switch { TaskTime.Before => "before the window", TaskTime.Inside => "inside the window", TaskTime.After => "after it, before the first job", _ => "later" }}: {task.Key.Title} ({string.Join(", ", task.Select(t => t.Component).Distinct())})");
+            output.Line($"{task.Key.When switch { TaskTime.Before => "before the window", TaskTime.Inside => "inside the window", TaskTime.After => "after it, before the first job", _ => "later" }}: {task.Key.Title} ({string.Join(", ", task.Select(t => t.Component).Distinct())}{(task.Select(t => t.Owner).FirstOrDefault(o => o is not null) is { } owner ? $"; {owner}" : "")}{(task.Max(t => t.Ahead) is { } ahead ? $", {Durations.Write(ahead)} ahead" : "")})");
     }
 
     private static string ReturnWord(ReturnPath path) => path.State switch { ReturnState.WithLoss => "with loss", ReturnState.Closed => "closed", _ => "clean" };

@@ -38,6 +38,33 @@ answer() {
       while read -r line; do case $line in *":$inode "*) echo no; return ;; esac; done </proc/locks
     done
     echo yes ;;
+  sources.closed)
+    # Each place that packages come from is tried side by side; where a proxy fetches them, that is tried instead.
+    proxy=
+    said=$(apt-config shell proxy Acquire::http::Proxy 2>/dev/null) && eval "$said"
+    case $proxy in false|DIRECT) proxy= ;; esac
+    apt-get update --print-uris 2>/dev/null | cut -d "'" -f 2 | while IFS= read -r uri; do
+      case $uri in
+      http://*|https://*)
+        [ -z "$proxy" ] || uri=$proxy
+        rest=${uri#*://}
+        rest=${rest%%/*}
+        rest=${rest##*@}
+        case $rest in *:*) echo "$rest" ;; *) case $uri in https:*) echo "$rest:443" ;; *) echo "$rest:80" ;; esac ;; esac ;;
+      file:/*|copy:/*)
+        uri=${uri#*:}
+        uri=${uri%%/dists/*}
+        echo "${uri%%/./*}" ;;
+      esac
+    done | sort -u | {
+      while IFS= read -r place; do
+        case $place in
+        /*) [ -e "$place" ] || echo "$place" ;;
+        *) timeout 3 bash -c 'exec 3<>"/dev/tcp/$1/$2"' reach "${place%:*}" "${place##*:}" 2>/dev/null || echo "$place" ;;
+        esac &
+      done
+      wait
+    } | sort | paste -sd ' ' - ;;
   updates.next)
     next=$(systemctl show apt-daily-upgrade.timer -p NextElapseUSecRealtime --value 2>/dev/null)
     [ -n "$next" ] && [ "$next" != n/a ] || return 1

@@ -82,13 +82,14 @@ public static class KnownReadings
         ["ports"] = ValueKind.Text,
         ["packages.held"] = ValueKind.Text,
         ["package-lock.free"] = ValueKind.Flag,
+        ["sources.closed"] = ValueKind.Text,
         ["updates.next"] = ValueKind.Time,
         ["restart.due"] = ValueKind.Flag,
         ["administrator"] = ValueKind.Flag,
     };
 
     /// <summary>What a survey reads of every Linux host without anybody's writing: system, processors, memory, disks, clock, units, ports, packages, and what is due.</summary>
-    public static readonly ImmutableArray<string> OfHost = ["os.name", "os.release", "kernel", "cpu.count", "cpu.load", "memory.total", "memory.free", "disk.fullest", "disk.mount", "clock.off", "uptime", "units.failed", "ports", "packages.held", "package-lock.free", "updates.next", "restart.due", "administrator"];
+    public static readonly ImmutableArray<string> OfHost = ["os.name", "os.release", "kernel", "cpu.count", "cpu.load", "memory.total", "memory.free", "disk.fullest", "disk.mount", "clock.off", "uptime", "units.failed", "ports", "packages.held", "package-lock.free", "sources.closed", "updates.next", "restart.due", "administrator"];
 
     private static readonly Dictionary<(string Name, string? Field), ValueKind> Calls = new()
     {

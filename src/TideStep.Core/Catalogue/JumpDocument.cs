@@ -115,7 +115,9 @@ internal static class JumpDocument
         foreach (var node in form.List("tasks"))
         {
             var item = Form.OpenOrWord(node, "title", $"{form.What}, tasks", form.Findings);
-            found.Add(new JumpTask(item.Required("title"), item.Word("when", "before", "inside", "after", "later") switch { "inside" => TaskTime.Inside, "after" => TaskTime.After, "later" => TaskTime.Later, _ => TaskTime.Before }));
+            var when = item.Word("when", "before", "inside", "after", "later") switch { "inside" => TaskTime.Inside, "after" => TaskTime.After, "later" => TaskTime.Later, _ => TaskTime.Before };
+            if (item.Has("ahead") && when != TaskTime.Before) form.Findings.Add($"{item.What}: 'ahead' is for what is done before the window", item.PlaceOf("ahead"), "Leave it out, or say 'when: before'.");
+            found.Add(new JumpTask(item.Required("title"), when) { Instructions = item.Text("instructions"), Owner = item.Text("owner"), Ahead = item.Duration("ahead") ?? TimeSpan.Zero });
             item.Close();
         }
         return found.ToImmutable();

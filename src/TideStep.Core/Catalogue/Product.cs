@@ -25,6 +25,9 @@ public sealed record Release(Versions.Version Version, ReleaseLine Line, DateOnl
 {
     public string Label => Version.Label;
 
+    /// <summary>Of what it removes, how a member's readings tell that it is still in use, where the document says so.</summary>
+    public ImmutableDictionary<string, Expression> InUse { get; init; } = ImmutableDictionary<string, Expression>.Empty;
+
     /// <summary>What it still has and a later release will not.</summary>
     public ImmutableArray<string> Deprecates { get; init; } = [];
 
@@ -81,7 +84,17 @@ public sealed record JumpQuestion(string Id, string Asks, string? Otherwise);
 public enum TaskTime { Before, Inside, After, Later }
 
 /// <summary>Something that people have to do around a jump.</summary>
-public sealed record JumpTask(string Title, TaskTime When);
+public sealed record JumpTask(string Title, TaskTime When)
+{
+    /// <summary>How it is done, where more has to be said than its title.</summary>
+    public string? Instructions { get; init; }
+
+    /// <summary>Whose it is: a person, or those who look after something.</summary>
+    public string? Owner { get; init; }
+
+    /// <summary>How long before the window it has to be done; nought where it may be done till then.</summary>
+    public TimeSpan Ahead { get; init; }
+}
 
 /// <summary>An upgrade that the product's maker supports in one go.</summary>
 public sealed record Jump(string Id, VersionRange From, Versions.Version To, bool Down, ImmutableArray<MethodFigures> Methods, ImmutableArray<Requirement> Requires,

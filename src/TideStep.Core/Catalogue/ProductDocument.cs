@@ -47,7 +47,7 @@ public static class ProductDocument
             if (releases.Length > 0 && jump.To is not null && releases.All(r => !r.Version.Equals(jump.To)))
                 findings.Add($"jump {jump.Id}: leads to '{jump.To}', which is no release of {id}", jump.Place, Nearest.Hint(jump.To.Label, releases.Select(r => r.Label)));
         var rules = RuleDocument.Read(id, form, scheme, findings);
-        StepDocument.CheckExpressions(steps, routines, jumps, readings, findings);
+        StepDocument.CheckExpressions(steps, routines, jumps, releases, readings, findings);
         return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings) { Port = port, Needs = needs };
     }
 
@@ -62,9 +62,10 @@ public static class ProductDocument
             if (version is null) findings.Add($"release '{label}' is no version by this product's scheme", at);
             else if (releases.FirstOrDefault(r => r.Version.Equals(version)) is { } twin) findings.Add($"releases '{twin.Label}' and '{label}' compare equal", at, "Keep one of the two.");
             ImmutableArray<string> List(string key) => [.. form.Words(key).Select(w => w.Text)];
-            var parts = ReadParts(form, label, findings);
-            var release = new Release(version!, line, form.Date("since"), form.Date("ends"), [.. parts.Select(p => p.Name)], List("brings"), List("removes"), List("changes"))
+            var (parts, removes) = (ReadParts(form, label, findings), ReadRemoved(form, label, findings));
+            var release = new Release(version!, line, form.Date("since"), form.Date("ends"), [.. parts.Select(p => p.Name)], List("brings"), [.. removes.Select(r => r.What)], List("changes"))
             {
+                InUse = removes.Where(r => r.InUse is not null).ToImmutableDictionary(r => r.What, r => r.InUse!),
                 Place = at,
                 Problems = ReadProblems(form, label, findings),
                 Deprecates = List("deprecates"),
@@ -88,6 +89,20 @@ public static class ProductDocument
             form.Close();
         }
         return parts;
+    }
+
+    private static List<(string What, Expressions.Expression? InUse)> ReadRemoved(Form release, string label, Findings findings)
+    {
+        var removed = new List<(string What, Expressions.Expression? InUse)>();
+        foreach (var node in release.List("removes"))
+        {
+            var form = Form.OpenOrWord(node, "what", $"what release {label} removes", findings);
+            var what = form.Required("what");
+            if (removed.Any(r => r.What == what)) findings.Add($"release {label}: removes '{what}' twice", node.At);
+            else removed.Add((what, ExpressionText.Read(form, "in-use")));
+            form.Close();
+        }
+        return removed;
     }
 
     private static ImmutableArray<KnownProblem> ReadProblems(Form release, string label, Findings findings)

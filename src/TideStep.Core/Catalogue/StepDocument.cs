@@ -146,10 +146,11 @@ internal static class StepDocument
         if (!steps.ContainsKey(step)) findings.Add($"{what}: there is no step '{step}'", at, Nearest.Hint(step, steps.Keys));
     }
 
-    public static void CheckExpressions(ImmutableDictionary<string, StepSpec> steps, Routines routines, ImmutableArray<Jump> jumps, ImmutableDictionary<string, Collector> readings, Findings findings)
+    public static void CheckExpressions(ImmutableDictionary<string, StepSpec> steps, Routines routines, ImmutableArray<Jump> jumps, ImmutableArray<Release> releases, ImmutableDictionary<string, Collector> readings, Findings findings)
     {
         var all = steps.Values.SelectMany(s => new[] { (s.Already, s.Place, $"step {s.Name}, already"), (s.Verify, s.Place, $"step {s.Name}, verify"), ((s.Do as AwaitAction)?.Holds, s.Place, $"step {s.Name}, await") })
             .Append((routines.InStep, null, "routines, in-step"))
+            .Concat(releases.SelectMany(r => r.InUse.Select(u => ((Expression?)u.Value, r.Place, $"release {r.Label}, in use: {u.Key}"))))
             .Concat(jumps.SelectMany(j => j.Prerequisites.Select(p => ((Expression?)p.Holds, j.Place, $"jump {j.Id}, prerequisite {p.Id}"))));
         foreach (var (expression, place, what) in all)
             if (expression is not null)

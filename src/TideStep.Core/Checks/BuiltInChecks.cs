@@ -3,6 +3,7 @@ using TideStep.Core.Catalogue;
 using TideStep.Core.Compatibility;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
 using TideStep.Core.Plans;
 using TideStep.Core.Waves;
 
@@ -151,11 +152,33 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
                 ImmutableArray<int> moves = [.. chain.Select(j => j.Number).Distinct()];
                 foreach (var release in product.Releases.Where(r => r.Version > from && r.Version <= to))
                 {
-                    foreach (var removed in release.Removes) yield return Say("removed", $"{product.Id}: {removed}", Level.Caution, false, $"{product.Id} {release.Label} removes {removed}", "See that nothing uses it any more.", moves);
+                    foreach (var removed in release.Removes) yield return Removed(product, release, removed, [.. chain.Select(j => j.Jump.Component).Distinct()], moves);
                     if (chain.Any(j => product.Scheme.TryParse(j.Jump.To)?.Equals(release.Version) == true))
                         foreach (var problem in release.Problems) yield return Say("known-problem", $"{product.Id} {release.Label}: {problem.What}", Level.Caution, false, $"{product.Id} {release.Label}: {problem.What}", problem.Prevent is { } prevent ? $"Prevent it: {prevent}." : null, moves);
                 }
             }
+    }
+
+    // Where the document says how use is told, members answer for themselves; else somebody has to look.
+    private Finding Removed(Product product, Release release, string what, List<string> components, ImmutableArray<int> moves)
+    {
+        var subject = $"{product.Id}: {what}";
+        if (release.InUse.GetValueOrDefault(what) is not { } inUse) return Say("removed", subject, Level.Caution, false, $"{product.Id} {release.Label} removes {what}", "See that nothing uses it any more.", moves);
+        var (users, open, used) = (new List<string>(), new List<string>(), ImmutableArray<Used>.Empty);
+        foreach (var component in components.Select(id => index.Estate.Find(id)!))
+        {
+            var values = new MemberValues(index, component, product, _ => null);
+            List<Func<Reference, Value?>> all = [.. component.Members.Select(values.Of)];
+            foreach (var member in component.Members)
+            {
+                var came = Evaluator.Evaluate(inUse, values.Of(member), all);
+                if (came.Open) open.Add(member.Id);
+                else if (came.Holds) (users, used) = ([.. users, member.Id], used.IsEmpty ? came.Readings : used);
+            }
+        }
+        return users.Count > 0 ? Say("removed", subject, Level.Blocker, false, $"{product.Id} {release.Label} removes {what}, and {string.Join(", ", users)} still {(users.Count == 1 ? "uses" : "use")} it ({inUse.Text})", "Bring its users to something else first.", moves) with { Evidence = used, ShortBy = users.Count }
+            : open.Count > 0 ? Say("removed", subject, Level.Blocker, null, $"{product.Id} {release.Label} removes {what}; whether {string.Join(", ", open)} {(open.Count == 1 ? "uses" : "use")} it could not be read", "Take a survey.", moves)
+            : Say("removed", subject, Level.Blocker, true, $"{product.Id} {release.Label} removes {what}, and no member uses it", moves: moves);
     }
 
     private IEnumerable<Finding> Windows()
@@ -171,8 +194,8 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
 
     // What people have to do before: open until somebody signs that it is done.
     private IEnumerable<Finding> Manual() => ManualItem.Of(plan).Select(item => context.Signed.LastOrDefault(s => s.Item == item.Key) is { } signed
-        ? Say("manual", item.Title, Level.Blocker, true, $"done, says {signed.By} on {signed.At:yyyy-MM-dd HH:mm zzz}: {signed.Evidence}", moves: item.Moves)
-        : Say("manual", item.Title, Level.Blocker, null, $"somebody has to do it and sign it{(item.Due is { } due ? $", by {due:yyyy-MM-dd HH:mm zzz}" : "")}: {string.Join(", ", item.For)}", "Do it, then sign it with what shows that it is done.", item.Moves));
+        ? Say("manual", item.Title, Level.Blocker, true, $"done, says {signed.By} on {signed.At:yyyy-MM-dd HH:mm zzz}: {signed.Evidence}{(signed.File is { } file ? $" ({file.Name}, {Units.WriteBytes(file.Bytes)})" : "")}", moves: item.Moves)
+        : Say("manual", item.Title, Level.Blocker, null, $"{item.Owner ?? "somebody"} has to do it and sign it{(item.Due is { } due ? $", by {due:yyyy-MM-dd HH:mm zzz}{(due < context.Now ? ", which is past" : "")}" : "")}: {string.Join(", ", item.For)}", $"{(item.Instructions is { } how ? $"{how.TrimEnd('.')}. Then sign it" : "Do it, then sign it")} with what shows that it is done.", item.Moves));
 
     private IEnumerable<Finding> Return()
     {

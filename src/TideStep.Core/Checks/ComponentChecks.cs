@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
 using TideStep.Core.Plans;
@@ -14,7 +15,7 @@ internal sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext
     private readonly HashSet<string> _touched = [.. plan.Components];
 
     public IEnumerable<Finding> All() => index.Components.Where(c => _touched.Contains(c.Id)).SelectMany(c =>
-        index.Catalogue.Find(c.Product) is { } product ? InStep(c).Concat(Alike(c, product)).Concat(Bears(c)).Concat(Connections(c)).Concat(Licence(c)).Concat(Copies(c)).Concat(Floor(c, product)).Concat(Needs(c, product)) : []);
+        index.Catalogue.Find(c.Product) is { } product ? InStep(c).Concat(Alike(c, product)).Concat(Bears(c)).Concat(Connections(c)).Concat(Licence(c)).Concat(Copies(c)).Concat(Floor(c, product)).Concat(Needs(c, product)).Concat(KeptLog(c, product)).Concat(Backlog(c, product)).Concat(Parents(c, product)) : []);
 
     private ImmutableArray<int> MovesOf(Component c) => [.. plan.Moves.Where(m => m.Components.Contains(c.Id) || m.Out.Contains(c.Id)).Select(m => m.Number)];
 
@@ -93,6 +94,57 @@ internal sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext
         foreach (var (member, reading) in Read(c))
             if (reading.Values.TryGetValue("copies", out var text) && double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out var copies))
                 yield return Say(c, "one-copy", member.Id, Level.Blocker, copies == 1, copies == 1 ? "exactly one version of it is there" : $"{copies:0} copies of it are there, exactly one is asked for", "Remove what is not in use.", member.Node);
+    }
+
+    private Value? Told(MemberReading reading, Product product, string name) => reading.Values.TryGetValue(name, out var text) && product.Readings.GetValueOrDefault(name) is { } collector ? Value.Read(text, collector.Kind) : null;
+
+    // What those that stay write while one is away is kept for it; there has to be room for as long as the longest wave lasts.
+    private IEnumerable<Finding> KeptLog(Component c, Product product)
+    {
+        if (!product.Readings.ContainsKey("log-room") || !product.Readings.ContainsKey("log-per-hour")) yield break;
+        var away = plan.Blocks.Where(b => !b.ComponentsOut.Contains(c.Id) && b.Outgoing.Any(m => m.StartsWith(c.Id + "/", StringComparison.Ordinal))).Select(b => (b.AtMost ?? b.Expected) + b.Settle).DefaultIfEmpty(TimeSpan.Zero).Max();
+        if (away == TimeSpan.Zero) yield break;
+        // Only who keeps a log for others tells it: the one that leads.
+        var keeping = Read(c).Where(r => r.Reading.Values.ContainsKey("log-room")).ToList();
+        if (keeping.Count == 0) yield return Say(c, "kept-log", c.Id, Level.Blocker, null, "no member tells how much room it has for what it keeps for the others", "Take a survey.");
+        foreach (var (member, reading) in keeping)
+        {
+            if (Told(reading, product, "log-room") is not { } room || Told(reading, product, "log-per-hour") is not { } pace) { yield return Say(c, "kept-log", member.Id, Level.Blocker, null, "how fast its log grows could not be read", "Take a survey.", member.Node); continue; }
+            var needed = pace with { Number = pace.Number * away.TotalHours };
+            var holds = room.Number >= needed.Number;
+            yield return Say(c, "kept-log", member.Id, Level.Blocker, holds, $"a member is away for up to {Durations.Write(away)}, in which it writes {needed} at {pace} an hour; it may keep {room}{(holds ? "" : $": {needed with { Number = needed.Number - room.Number }} short")}", "Let it keep more, make room, or choose a quieter hour.", member.Node) with
+            {
+                Found = holds ? null : room.ToString(),
+                Needed = holds ? null : needed.ToString(),
+                Short = holds ? null : (needed with { Number = needed.Number - room.Number }).ToString(),
+                ShortBy = holds ? null : needed.Number - room.Number,
+                Evidence = [new Used("log-room", room.ToString()), new Used("log-per-hour", pace.ToString())],
+            };
+        }
+    }
+
+    // What was taken in and not yet passed on is lost where a store is rebuilt, and waits where its member only leaves.
+    private IEnumerable<Finding> Backlog(Component c, Product product)
+    {
+        if (!product.Readings.ContainsKey("backlog")) yield break;
+        var rebuilt = plan.Moves.Any(m => (m.Method == Method.Replace && m.Component == c.Id) || m.Jumps.Any(j => j.Component == c.Id && product.Jumps.FirstOrDefault(x => x.Id == j.Jump) is { Converts.IsEmpty: false }));
+        foreach (var (member, reading) in Read(c))
+        {
+            if (Told(reading, product, "backlog") is not { } backlog) { yield return Say(c, "backlog", member.Id, rebuilt ? Level.Blocker : Level.Caution, null, "its backlog could not be read", "Take a survey.", member.Node); continue; }
+            var holds = backlog.Number == 0;
+            yield return Say(c, "backlog", member.Id, rebuilt ? Level.Blocker : Level.Caution, holds, holds ? "nothing waits to be passed on" : $"{backlog} wait to be passed on{(rebuilt ? ", and its store is rebuilt" : "")}", "Let it be worked off first.", member.Node) with
+            { Found = holds ? null : backlog.ToString(), Needed = holds ? null : "0", ShortBy = holds ? null : backlog.Number, Evidence = [new Used("backlog", backlog.ToString())] };
+        }
+    }
+
+    // The server that a member points to has to be one of those that its component depends on.
+    private IEnumerable<Finding> Parents(Component c, Product product)
+    {
+        if (!product.Readings.ContainsKey("parent")) yield break;
+        var right = c.Relations.Where(r => r.Kind == RelationKind.DependsOn).Select(r => index.Estate.Find(r.To)).OfType<Component>().SelectMany(o => o.Members).SelectMany(m => new[] { m.Node, m.Id, index.Estate.Nodes[m.Node].Reach["address"] }).OfType<string>().ToHashSet(StringComparer.OrdinalIgnoreCase);
+        foreach (var (member, reading) in Read(c))
+            yield return !reading.Values.TryGetValue("parent", out var parent) ? Say(c, "parent", member.Id, Level.Blocker, null, "which server it points to could not be read", "Take a survey.", member.Node)
+                : Say(c, "parent", member.Id, Level.Blocker, right.Contains(parent), right.Contains(parent) ? $"it points to {parent}" : $"it points to {parent}, which is none of {string.Join(", ", c.Relations.Where(r => r.Kind == RelationKind.DependsOn).Select(r => r.To).DefaultIfEmpty("those it depends on"))}", "Point it to the right one, or say in the estate what it depends on.", member.Node);
     }
 
     // A member below what the jump leads from would need a hop that the plan does not have.

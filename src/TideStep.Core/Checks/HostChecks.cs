@@ -62,6 +62,9 @@ public sealed class HostChecks(EstateIndex index, Plan plan, CheckContext contex
         foreach (var finding in Asked(host, "package-lock.free", "package-lock", Level.Blocker, "Let the other package work end first.", free => (free.IsTrue, free.IsTrue ? "nothing else installs packages" : "another program holds the package lock"))) yield return finding;
         foreach (var finding in Asked(host, "packages.held", "package-held", Level.Blocker, $"Release it: apt-mark unhold {string.Join(' ', installed)}", held =>
             installed.Intersect(held.Text.Split(' ')).ToList() is { Count: > 0 } kept ? (false, $"{string.Join(", ", kept)} is held at its version, and the plan installs it") : (true, "nothing that the plan installs is held"))) yield return finding;
+        // What comes from a package source needs one that answers; files at hand do not.
+        if (host.Steps.Select(s => s.Do).OfType<InstallAction>().Any(i => i.File is null) && (host.Of("sources.closed") is not null || host.Missed("sources.closed") is not null))
+            foreach (var finding in Asked(host, "sources.closed", "package-source", Level.Blocker, "Look at the way to it, or name another source.", closed => (closed.Text.Length == 0, closed.Text.Length == 0 ? "every package source answers" : $"no answer from {closed.Text}"))) yield return finding;
         // Without a timer of that kind nothing begins by itself.
         if (host.Of("updates.next") is not { } next) yield break;
         var begins = index.Readings.Taken + TimeSpan.FromSeconds(next.Number);

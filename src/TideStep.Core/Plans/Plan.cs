@@ -78,7 +78,17 @@ public sealed record PlannedAnswer(string Id, string Asks, string Answer, bool G
 public sealed record PlannedArtefact(string Id, string? File, string? Sha256, long? Bytes, ImmutableArray<string> Nodes, ImmutableArray<int> Moves, bool ForReturn);
 
 /// <summary>Something that people have to do, at its time.</summary>
-public sealed record PlannedTask(TaskTime When, int Move, string Component, string Title);
+public sealed record PlannedTask(TaskTime When, int Move, string Component, string Title)
+{
+    /// <summary>How it is done, where more has to be said than its title.</summary>
+    public string? Instructions { get; init; }
+
+    /// <summary>Whose it is; null where nobody is named.</summary>
+    public string? Owner { get; init; }
+
+    /// <summary>How long before its window it has to be done; null where it may be done till then.</summary>
+    public TimeSpan? Ahead { get; init; }
+}
 
 /// <summary>One jump of a move: the component, where it goes, by which jump of the catalogue (or which restore) and method.</summary>
 public sealed record PlannedJump(string Component, string Product, string From, string To, string Jump, Method Method);

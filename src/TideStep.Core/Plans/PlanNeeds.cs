@@ -68,7 +68,7 @@ internal static class PlanNeeds
         for (var i = 0; i < path.Moves.Length; i++)
             foreach (var jump in path.Moves[i].Jumps)
             {
-                foreach (var task in jump.Jump.Tasks) found.Add(new PlannedTask(task.When, i + 1, jump.Component, task.Title));
+                foreach (var task in jump.Jump.Tasks) found.Add(new PlannedTask(task.When, i + 1, jump.Component, task.Title) { Instructions = task.Instructions, Owner = task.Owner, Ahead = task.Ahead > TimeSpan.Zero ? task.Ahead : null });
                 foreach (var problem in index.Catalogue.Find(index.Estate.Find(jump.Component)!.Product)!.ReleaseOf(jump.To)?.Problems ?? [])
                     if (problem.Prevent is { } prevent) found.Add(new PlannedTask(TaskTime.Before, i + 1, jump.Component, $"{prevent} (known of {jump.To}: {problem.What})"));
             }

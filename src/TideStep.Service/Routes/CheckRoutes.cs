@@ -12,8 +12,8 @@ public sealed record WaiverRequest(string Plan, string Finding, string Reason, D
 /// <summary>The waiver of which finding a second person agrees to.</summary>
 public sealed record SecondRequest(string Finding);
 
-/// <summary>A manual prerequisite by its title, and what shows that it is done.</summary>
-public sealed record ItemSignature(string Item, string Evidence);
+/// <summary>A manual prerequisite by its title, and what shows that it is done: words, and a file where they are not enough.</summary>
+public sealed record ItemSignature(string Item, string Evidence, UploadedFile? File = null);
 
 /// <summary>A round of checks with its number among those of the plan.</summary>
 public sealed record RoundView(long Number, string Summary, CheckRound Round);
@@ -44,9 +44,12 @@ public static class CheckRoutes
         api.MapPost("/plans/{digest}/signatures", async (HttpContext http, string digest, ItemSignature request, EstateDesk desk, CheckDesk checks, CancellationToken ct) =>
         {
             if (await desk.FindPlanAsync(digest, ct) is not { } plan) return NoPlan(digest);
-            var signed = await checks.SignAsync(plan, request.Item, request.Evidence, AccessRules.ActorOf(http), ct);
+            var signed = await checks.SignAsync(plan, request.Item, request.Evidence, request.File is { } file ? (file.Name, file.Content) : null, AccessRules.ActorOf(http), ct);
             return signed.Ok ? Results.Ok(signed.Value) : Answers.Problems(422, "nothing was signed", signed.Problems);
         }).Produces<SignedItem>().WithSummary("Sign that a manual prerequisite of a plan is done, with what shows it");
+        api.MapGet("/evidence/{sha256}", async (string sha256, string? name, CheckDesk checks, CancellationToken ct) =>
+            await checks.EvidenceAsync(sha256, ct) is { } kept ? Results.File(kept, "application/octet-stream", name ?? sha256) : Answers.Problem(404, new Problem($"no evidence with the checksum {sha256} is kept")))
+            .WithSummary("A file that was kept as evidence, by its checksum");
         api.MapGet("/waivers", async (EstateDesk desk, CheckDesk checks, CancellationToken ct) => await desk.CurrentEstateAsync(ct) is { } estate ? Results.Ok(await checks.WaiversAsync(estate, ct)) : Answers.Problem(404, EstateDesk.NoEstate))
             .Produces<Waiver[]>().WithSummary("What was accepted, ended or not");
         api.MapPost("/waivers", async (HttpContext http, WaiverRequest request, EstateDesk desk, CheckDesk checks, CancellationToken ct) =>

@@ -9,15 +9,12 @@ using TideStep.Tables;
 
 namespace TideStep.Service.Routes;
 
-/// <summary>A file with tables in it: its name, which says what kind it is, and its bytes.</summary>
-public sealed record TableUpload(string Name, byte[] Content);
-
 /// <summary>How a table of a file is to be made into rules (see <see cref="TableReading"/>).</summary>
 /// <param name="Table">Which table of the file, from 1.</param>
 /// <param name="Words">Words of the table with the verdicts that they mean.</param>
 /// <param name="Confirm">Whether the rules are put into the product's document, as a new revision; else they are only shown.</param>
 /// <param name="Revision">The revision of the product's document that the rules were shown for; a document that was changed since is refused.</param>
-public sealed record RulesRequest(TableUpload File, string Product, string Relation, string Other, int Table = 1, string? This = null, string? At = null, string? Verdict = null, Dictionary<string, Verdict>? Words = null, string? Source = null, bool Confirm = false, long? Revision = null);
+public sealed record RulesRequest(UploadedFile File, string Product, string Relation, string Other, int Table = 1, string? This = null, string? At = null, string? Verdict = null, Dictionary<string, Verdict>? Words = null, string? Source = null, bool Confirm = false, long? Revision = null);
 
 /// <summary>A table as far as it helps to say what its columns mean.</summary>
 public sealed record TableShown(int Number, int Rows, ImmutableArray<string> Heading, ImmutableArray<ImmutableArray<string>> First);
@@ -33,7 +30,7 @@ public static class TableRoutes
 
     public static void MapTables(this RouteGroupBuilder api)
     {
-        api.MapPost("/catalogue/tables", (TableUpload file) =>
+        api.MapPost("/catalogue/tables", (UploadedFile file) =>
         {
             var read = TableFile.Read(file.Name, new MemoryStream(file.Content));
             return read.Value is { } tables ? Results.Ok(tables.Select((t, i) => new TableShown(i + 1, t.Rows.Length, t.Rows.FirstOrDefault([]), [.. t.Rows.Skip(1).Take(RowsShown)]))) : Answers.Problems(422, "no table was read", read.Problems);

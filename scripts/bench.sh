@@ -9,7 +9,13 @@ keys=()
 if [ "$(id -u)" = 0 ]; then
   need mmdebstrap mmdebstrap
   need ssh openssh-client
-  lab/lab up 1
+  need rsync rsync
+  lab/lab up 3
+  # The yardstick of staging runs on the hosts too, and their disks have to hold what is staged.
+  for host in relay-1 relay-2 relay-3; do
+    lab/lab disk $host 3g
+    lab/lab lay $host "$(command -v rsync)" $(ldd "$(command -v rsync)" | grep -oE '/[^ ]+')
+  done
   keys=(/run/tidestep-lab/keys)
 fi
 dotnet publish bench/Solver -c Release -r linux-x64 --self-contained false -o "$out/solver" -v q --nologo

@@ -42,17 +42,25 @@ internal sealed class StepRunner(RunContext context, RunLog log)
 
     private async Task EffectAsync(PlanStep step, CancellationToken ct)
     {
-        var (failures, unheard) = (0, 0);
+        var (again, unheard) = (false, 0);
         while (true)
         {
             var state = log.Look(s => s.Of(step.Id));
             var last = state.Attempts.LastOrDefault(a => !a.Undo);
+            var dealtWith = last is null || state.Attempts.IndexOf(last) < state.DealtWith;
             if (last is { End: null })
             {
-                if (await SettleAsync(step, last, ct)) continue; // never ran, or harmless to repeat: another attempt may begin
+                if (await SettleAsync(step, last, ct)) { again = true; continue; } // never ran, or harmless to repeat: another attempt may begin
             }
-            else if (last is not { End: AttemptEnd.Succeeded } || failures > 0)
+            else if (!again && !dealtWith && last is { End: AttemptEnd.Refused or AttemptEnd.Lost or AttemptEnd.Restarted } && await MayRepeatAsync(step, last, ct))
             {
+                // An earlier owner ended before it had said what follows from this end.
+                again = true;
+                continue;
+            }
+            else if (again || (dealtWith && last is not { End: AttemptEnd.Succeeded }))
+            {
+                again = false;
                 var probed = step.Already is { } already ? await ProbeOnceAsync(step, "already", already, ct) : null;
                 if (probed is { Holds: true })
                 {
@@ -63,6 +71,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 if (await AttemptAsync(step, state.Attempts.Length + 1, undo: false, probed, ct) == Heard.Never && unheard++ < UnheardTries)
                 {
                     await Task.Delay(context.Settings.Poll, context.Time, ct);
+                    again = true;
                     continue;
                 }
             }
@@ -73,9 +82,11 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 await VerifyAsync(step, DoneHow.Done, [], ct);
                 return;
             }
-            if (++failures < step.Attempts.Times && ended.End is AttemptEnd.Failed)
+            // Counted by the journal, so that an owner that ends in between gives no step more attempts than it has.
+            if (ended.End is AttemptEnd.Failed && log.Look(s => s.Of(step.Id)) is var tried && tried.Attempts.Skip(tried.DealtWith).Count(a => a is { Undo: false, End: AttemptEnd.Failed }) < step.Attempts.Times)
             {
                 await Task.Delay(context.Settings.Real(step.Attempts.Every), context.Time, ct);
+                again = true;
                 continue;
             }
             await FailAsync(step, Explain(step, ended));
@@ -225,6 +236,12 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     {
         await FollowAsync(step, open, null, ct);
         var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == open.Id);
+        return await MayRepeatAsync(step, ended, ct);
+    }
+
+    /// <summary>Whether another attempt may begin after one whose end tells nothing sure: it never ran, its effect is not there and it is harmless to repeat, or the next round finds it done.</summary>
+    private async Task<bool> MayRepeatAsync(PlanStep step, AttemptState ended, CancellationToken ct)
+    {
         switch (ended.End)
         {
             case AttemptEnd.Refused:

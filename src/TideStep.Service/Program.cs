@@ -33,7 +33,8 @@ var databases = new SqlConnector(secrets);
 var appliances = new HttpConnector(secrets, settings.Data);
 var ssh = new SshConnector(secrets, settings.Data, new HttpReader(http), databases, time);
 var standIns = new StandInConnector(http, time);
-var reader = new MemberReader([standIns, ssh, appliances, databases, new PersonConnector()], engine, time);
+var journal = EndedByForce.Watching<IJournal>(store);
+var reader = new MemberReader([EndedByForce.Watching<IConnector>(standIns), ssh, appliances, databases, new PersonConnector()], engine, time);
 var feed = new RunFeed();
 var estates = new EstateDesk(store, reader, time);
 var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
@@ -42,10 +43,10 @@ var fetching = new Fetching(library, http, time);
 var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
 
-builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton<IJournal>(store).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
+builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton(journal).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
     .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault);
 builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
-builder.Services.AddSingleton(services => new RunDesk(estates, store, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
+builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
 { Checks = checks });
 builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));

@@ -37,8 +37,10 @@ public sealed class DemoStack : IAsyncDisposable
     /// <summary>A demo document, with the fleet's address of this stack.</summary>
     public string Demo(string name) => Path.Combine(_work, "demo", name);
 
-    public static async Task<DemoStack> StartAsync(double pace = 600)
+    /// <summary>The stack with the demo's estate, or with the tiny one of twelve members.</summary>
+    public static async Task<DemoStack> StartAsync(double pace = 600, bool tiny = false)
     {
+        var of = tiny ? "tiny/" : "";
         var stack = new DemoStack(pace);
         try
         {
@@ -48,12 +50,12 @@ public sealed class DemoStack : IAsyncDisposable
                 Directory.CreateDirectory(Path.GetDirectoryName(target)!);
                 await File.WriteAllTextAsync(target, (await File.ReadAllTextAsync(file)).Replace("127.0.0.1:7471", $"127.0.0.1:{stack.FleetPort}"));
             }
-            stack._fleet = stack.Launch("StandIn", "tidestep-standin", "--estate", stack.Demo("estate.yaml"), "--readings", stack.Demo("readings.yaml"), "--port", $"{stack.FleetPort}", "--pace", $"{pace}");
+            stack._fleet = stack.Launch("StandIn", "tidestep-standin", null, "--estate", stack.Demo($"{of}estate.yaml"), "--readings", stack.Demo($"{of}readings.yaml"), "--port", $"{stack.FleetPort}", "--pace", $"{pace}");
             await stack.StartServiceAsync();
             await Answers(stack.Fleet, "/");
             stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
             stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
-            await stack.Good("estate", "import", stack.Demo("estate.yaml"), stack.Demo("catalogue"), stack.Demo("readings.yaml"));
+            await stack.Good("estate", "import", stack.Demo($"{of}estate.yaml"), stack.Demo("catalogue"), stack.Demo($"{of}readings.yaml"));
             await stack.Good("artefact", "add", Path.Combine(Root, "demo", "artefacts", "pratincole-7.1-small.img"), Path.Combine(Root, "demo", "artefacts", "mended"));
             return stack;
         }
@@ -62,10 +64,10 @@ public sealed class DemoStack : IAsyncDisposable
 
     public string Key => File.ReadAllText(Path.Combine(_work, "data", "access.key")).Trim();
 
-    public async Task StartServiceAsync()
+    public async Task StartServiceAsync(string? ends = null)
     {
-        _service = Launch("Service", "tidestep-service", "--port", $"{Port}", "--pace", $"{_pace}", "--console", Path.Combine(Root, "console", "dist"));
-        await Answers(Service, "/health/ready");
+        _service = Launch("Service", "tidestep-service", ends, "--port", $"{Port}", "--pace", $"{_pace}", "--console", Path.Combine(Root, "console", "dist"));
+        if (ends is null) await Answers(Service, "/health/ready");
     }
 
     /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it said.</summary>
@@ -87,6 +89,33 @@ public sealed class DemoStack : IAsyncDisposable
         await _service.WaitForExitAsync();
     }
 
+    /// <summary>Starts a service that ends itself by force at a moment (see <c>TIDESTEP_ENDS</c>), and waits until it has, or until a run needs nothing more from it.</summary>
+    /// <param name="ends">The moment, as in <c>append:2</c>.</param>
+    /// <param name="run">The run.</param>
+    /// <param name="enough">Whether the run, as it is read from the service, needs nothing more.</param>
+    /// <param name="once">What is asked of the service once it is there; that it ends before it has answered is no failure.</param>
+    /// <returns>Whether it ended; else it goes on.</returns>
+    public async Task<bool> ServeUntilEndedAsync(string ends, string run, Func<JsonObject, bool> enough, Func<Task>? once = null)
+    {
+        await StartServiceAsync(ends);
+        for (var until = DateTime.UtcNow.AddMinutes(1); ; await Task.Delay(10))
+        {
+            if (_service!.HasExited) return true;
+            if (DateTime.UtcNow > until) throw new TimeoutException($"the service neither ends at {ends} nor is run {run} where it should be: it is {(await RunAsync(run))["status"]}, after {string.Join("\n", (await JournalAsync(run)).TakeLast(6).Select(e => e!.ToJsonString()))}");
+            try
+            {
+                if (once is { } ask)
+                {
+                    (await Service.GetAsync("/health/ready")).EnsureSuccessStatusCode();
+                    once = null;
+                    await ask();
+                }
+                if (enough(await RunAsync(run))) return false;
+            }
+            catch (Exception e) when (e is HttpRequestException or IOException) { /* not up yet, or gone in the middle of an answer */ }
+        }
+    }
+
     private static async Task Answers(HttpClient http, string path)
     {
         for (var until = DateTime.UtcNow.AddSeconds(30); ; await Task.Delay(30))
@@ -95,9 +124,15 @@ public sealed class DemoStack : IAsyncDisposable
         }
     }
 
-    private Process Launch(string project, string program, params string[] arguments)
+    private Process Launch(string project, string program, string? ends, params string[] arguments)
     {
         var start = Program(project, program, arguments);
+        if (ends is not null)
+        {
+            // Started very often: the published program, where it was built, is there sooner.
+            if (Path.Combine(Root, "bin", program) is var published && File.Exists(published)) start.FileName = published;
+            start.Environment["TIDESTEP_ENDS"] = ends;
+        }
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
         var process = Process.Start(start)!;
         process.OutputDataReceived += (_, e) => Log(e.Data);

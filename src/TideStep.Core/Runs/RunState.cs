@@ -15,6 +15,9 @@ public sealed record AttemptState(string Id, int Number, DateTimeOffset Begun, l
 /// <summary>A step's progress, as its events tell it.</summary>
 public sealed record StepState(StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? EndedAt, DoneHow? How, string? Why, ImmutableArray<AttemptState> Attempts)
 {
+    /// <summary>How many of the attempts a decision has dealt with: they count for no limit any more.</summary>
+    public int DealtWith { get; init; }
+
     /// <summary>Whether a person said that it is done; it still has to pass its verification.</summary>
     public bool Marked { get; init; }
 
@@ -203,7 +206,7 @@ public sealed class RunState(Plan plan)
                 PastWindow = true;
                 goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
-                foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false });
+                foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
                 (Halt, HoldAskedFor, IsHeld, Guards) = (null, false, false, null);
                 break;
             case DecisionKind.ReturnAsFarAs:

@@ -19,6 +19,9 @@ internal sealed class Fleet
 
     public Fleet Sites(string yaml) { _sites = yaml; return this; }
 
+    /// <summary>Freezes, as an estate's document has them, after its windows.</summary>
+    public Fleet Freezes(string yaml) { _windows += $"freezes:\n{yaml}"; return this; }
+
     /// <summary>Windows and a zone, as an estate's document has them.</summary>
     public Fleet Windows(string yaml, string zone = "UTC") { (_windows, _zone) = ($"windows:\n{yaml}", $", zone: {zone}"); return this; }
 

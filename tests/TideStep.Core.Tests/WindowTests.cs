@@ -143,4 +143,33 @@ public sealed class WindowTests
             }
         }
     }
+
+    [Theory]
+    [InlineData("{from: 2026-11-29, to: 2026-11-29}", true)]
+    [InlineData("{from: \"2026-11-29 01:59\", to: \"2026-11-29 03:00\"}", true)]
+    [InlineData("{from: \"2026-11-28 01:00\", to: \"2026-11-29 01:00\"}", false)]
+    [InlineData("{from: \"2026-11-29 02:00\", to: \"2026-11-30 00:00\"}", false)]
+    public void A_window_that_a_freeze_reaches_into_is_not_used(string freeze, bool skipped)
+    {
+        var plan = Fleet.Good(Try(Two(Hour).Freezes($"  regatta: {freeze}\n")));
+        Assert.Equal(skipped ? new DateOnly(2026, 12, 6) : new DateOnly(2026, 11, 29), DateOnly.FromDateTime(plan.Windows[0].From.Date));
+        Assert.Equal(skipped, plan.Notes.Contains("window night of 2026-11-29 is not used: freeze regatta"));
+    }
+
+    [Theory]
+    [InlineData("{from: 2026-12-02, to: 2026-12-01}", "ends before it begins")]
+    [InlineData("{from: soon, to: 2026-12-01}", "must be a day like")]
+    [InlineData("{from: 2026-12-02}", "to")]
+    public void A_freeze_that_can_not_be_meant_is_named(string freeze, string what) =>
+        Assert.Contains(EstateDocument.Read($"tidestep: estate/1\nestate: t\nsites: {{s: {{}}}}\nnodes: {{n1: {{site: s}}}}\ncomponents: {{app: {{product: p, members: [n1]}}}}\nfreezes: {{f: {freeze}}}\n", "e").Problems, p => p.What.Contains(what));
+
+    [Fact]
+    public void Without_windows_a_start_that_would_come_upon_a_freeze_is_a_blocker()
+    {
+        var fleet = Two("").Freezes("  regatta: {from: \"2026-11-23 12:00\", to: \"2026-11-23 18:00\", why: boats}\n");
+        var plan = Fleet.Good(Try(fleet));
+        Checks.Finding At(int hour, int minute) => Assert.Single(Checks.PlanChecks.Of(fleet.Index(""), plan, new Checks.CheckContext(new DateTimeOffset(2026, 11, 23, hour, minute, 0, TimeSpan.Zero))).Findings, f => f.Check == "freeze");
+        Assert.Equal((Checks.CheckResult.Passed, Checks.CheckResult.Failed, Checks.CheckResult.Failed, Checks.CheckResult.Passed), (At(9, 0).Result, At(11, 59).Result, At(17, 59).Result, At(18, 0).Result));
+        Assert.Contains("nothing may be changed from 2026-11-23 12:00 to 2026-11-23 18:00: boats", At(11, 59).What);
+    }
 }

@@ -142,4 +142,22 @@ public sealed class DecisionTests
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
     }
+
+    [Fact]
+    public async Task Without_windows_no_wave_is_begun_that_would_end_in_a_freeze_unless_somebody_says_so()
+    {
+        // The first member, at 11:09, can be back when the freeze begins; the second can not.
+        var carriage = new Carriage(new Fleet().Freezes("  regatta: {from: \"2026-11-29 11:20\", to: \"2026-11-29 18:00\", why: boats}\n").Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
+        { Pace = 1, Poll = TimeSpan.FromSeconds(20), Time = new JumpingTime(new DateTimeOffset(2026, 11, 29, 11, 9, 0, TimeSpan.Zero)) };
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        Assert.Contains("in the freeze regatta (boats), from 2026-11-29 11:20 to 2026-11-29 18:00", await Carriage.UntilAsync(owner, working, s => s.Halt?.Why));
+        var before = carriage.Far.Deeds.Count;
+        Assert.True(before > 0);
+        Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.GoPastWindow, "Wren", "the boats are late", null)));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.True(carriage.Far.Deeds.Count > before);
+    }
 }

@@ -24,7 +24,7 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         return (await response.Content.ReadFromJsonAsync<JsonNode>())!;
     }
 
-    private async Task<string> PlanAsync() => (string)(await (await _stack.Service.PostAsJsonAsync("/api/plans", new { goal = await File.ReadAllTextAsync(_stack.Demo("goals/relay.yaml")) })).Content.ReadFromJsonAsync<JsonNode>())!["digest"]!;
+    private async Task<string> PlanAsync(string goal = "goals/relay.yaml") => (string)(await (await _stack.Service.PostAsJsonAsync("/api/plans", new { goal = await File.ReadAllTextAsync(_stack.Demo(goal)) })).Content.ReadFromJsonAsync<JsonNode>())!["digest"]!;
 
     [Fact]
     public async Task Without_the_key_nothing_of_the_api_answers()
@@ -147,6 +147,19 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         var (first, second) = (await PlanAsync(), await PlanAsync());
         Assert.Equal(first, second);
         Assert.Equal(await _stack.Service.GetStringAsync($"/api/plans/{first}"), await _stack.Service.GetStringAsync($"/api/plans/{second}"));
+    }
+
+    [Fact]
+    public async Task A_plans_windows_are_a_calendar_that_stays_the_same()
+    {
+        var plan = await PlanAsync("goals/season.yaml");
+        var response = await _stack.Service.GetAsync($"/api/plans/{plan}/calendar");
+        Assert.Equal("text/calendar", response.Content.Headers.ContentType!.MediaType);
+        var calendar = await response.Content.ReadAsStringAsync();
+        Assert.Equal(2, calendar.Split("BEGIN:VEVENT").Length - 1);
+        Assert.Contains("SUMMARY:Marram Ferries", calendar);
+        Assert.Equal(calendar, await _stack.Service.GetStringAsync($"/api/plans/{plan}/calendar"));
+        Assert.Equal(HttpStatusCode.NotFound, (await _stack.Service.GetAsync("/api/plans/none/calendar")).StatusCode);
     }
 
     [Fact]

@@ -58,6 +58,7 @@ export function PlanPage() {
             Window {i + 1}: {day(w.from)} {time(w.from)} to {time(w.to)}, moves {w.firstMove} to {w.lastMove}, end {time(w.ends)}.{' '}
           </span>
         ))}
+        {timed && <a href={`/api/plans/${encodeURIComponent(kept.data.digest)}/calendar`}>As a calendar</a>}
       </p>
       <StripChart strip={stripOfPlan(plan)} />
       {plan.notes.length > 0 && (

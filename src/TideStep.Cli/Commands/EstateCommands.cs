@@ -30,6 +30,7 @@ public static class EstateCommands
             return Exit.Done;
         }, members));
         estate.Subcommands.Add(context.Remote("drift", "What stands out of line, expected and found side by side", async (_, client, output, ct) => Differences(await client.GetAsync<List<Difference>>("/api/estate/drift", ct), "Nothing stands out of line.", output)));
+        estate.Subcommands.Add(FreezeCommand.Create(context));
         var survey = SurveyCommands.Create(context);
         var name = new Option<string?>("--name") { Description = "the name that stands on everything you do" };
         var server = new Option<string?>("--use-server") { Description = "the service to call from now on" };

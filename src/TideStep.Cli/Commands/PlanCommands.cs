@@ -38,6 +38,7 @@ public static class PlanCommands
             var kept = await client.GetAsync<Kept>($"/api/plans/{Uri.EscapeDataString(result.GetValue(digest)!)}", ct);
             return Show(kept.Digest, kept.Plan, output, result.GetValue(steps));
         }, digest, steps));
+        plan.Subcommands.Add(context.Remote("calendar", "The windows of a plan as iCalendar, for people's calendars", async (result, client, _, ct) => { Console.Write(await client.GetTextAsync($"/api/plans/{Uri.EscapeDataString(result.GetValue(digest)!)}/calendar", ct)); return Exit.Done; }, digest));
         var after = new Option<int?>("--after") { Description = "the part of the plan after which it returns; all of it if not given" };
         var move = new Option<int?>("--to-move") { Description = "return only to the beginning of this move" };
         var which = new Argument<string?>("digest") { Description = "the plan's digest, or its beginning; not with files", DefaultValueFactory = _ => null };

@@ -222,7 +222,16 @@ internal sealed class SshHost(EstateNode node, Secrets secrets, string installat
             key = new PrivateKeyFile(text);
         }
         catch (Exception e) when (e is SshException or IOException) { throw new ConnectorException(new Problem($"the key for {node.Id} can't be read", e.Message, "Put a private key in OpenSSH format into the secret."), lasting: true, e); }
-        return new ConnectionInfo(host, at, reach["account"]!, new PrivateKeyAuthenticationMethod(reach["account"]!, key)) { Timeout = TimeSpan.FromSeconds(15) };
+        return FastFirst(new ConnectionInfo(host, at, reach["account"]!, new PrivateKeyAuthenticationMethod(reach["account"]!, key)) { Timeout = TimeSpan.FromSeconds(15) });
+    }
+
+    // What processors have instructions of their own for comes first: large files go several times as fast. The others stay for hosts without it.
+    private static ConnectionInfo FastFirst(ConnectionInfo connection)
+    {
+        var all = connection.Encryptions.ToList();
+        connection.Encryptions.Clear();
+        foreach (var (name, cipher) in all.OrderByDescending(e => e.Key.Contains("-gcm@", StringComparison.Ordinal))) connection.Encryptions.Add(name, cipher);
+        return connection;
     }
 
     // Trusts exactly the keys of the pinned file (known_hosts format); gives a way to ask for a fingerprint that was refused.

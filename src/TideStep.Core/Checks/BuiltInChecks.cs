@@ -17,7 +17,7 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
     private IEnumerable<Component> Touched => index.Components.Where(c => _touched.Contains(c.Id));
 
     public IEnumerable<Finding> All() => Reached().Concat(Fresh()).Concat(Guards()).Concat(Steady()).Concat(Known()).Concat(Reserved()).Concat(UnderItsOwnFeet()).Concat(Spares())
-        .Concat(Untested()).Concat(Support()).Concat(Releases()).Concat(Windows()).Concat(Return()).Concat(Manual());
+        .Concat(Untested()).Concat(Support()).Concat(Releases()).Concat(Windows()).Concat(Freezes()).Concat(Return()).Concat(Manual());
 
     private ImmutableArray<int> MovesOf(string component) => [.. plan.Moves.Where(m => m.Components.Contains(component) || m.Out.Contains(component)).Select(m => m.Number)];
 
@@ -190,6 +190,16 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
         }
         foreach (var late in plan.Blocks.Where(b => b.TurnBack is { } back && back < b.Begins))
             yield return Say("turn-back", $"part {late.Number}", Level.Caution, false, $"the return path no longer fits the window when part {late.Number} begins", "Shorten the work of this window, or be told to go past it.", [late.Move]);
+    }
+
+    // In windows no freeze stands by the plan's making; without windows the work begins when it is started.
+    private IEnumerable<Finding> Freezes()
+    {
+        if (plan.Freezes.IsEmpty || !plan.Windows.IsEmpty) yield break;
+        var end = context.Now + plan.Expected;
+        var met = plan.Freezes.FirstOrDefault(f => f.From < end && context.Now < f.To);
+        yield return Say("freeze", met is null ? "plan" : met.Name, Level.Blocker, met is null, met is null ? $"begun now, the work ends before the next freeze, {plan.Freezes[0].Name} on {plan.Freezes[0].From:yyyy-MM-dd HH:mm}"
+            : $"begun now, the work ends at {end.ToOffset(met.From.Offset):yyyy-MM-dd HH:mm}; nothing may be changed from {met.From:yyyy-MM-dd HH:mm} to {met.To:yyyy-MM-dd HH:mm}{(met.Why is null ? "" : $": {met.Why}")}", "Begin after it, or have it accepted.");
     }
 
     // What people have to do before: open until somebody signs that it is done.

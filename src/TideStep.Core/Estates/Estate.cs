@@ -79,6 +79,9 @@ public sealed record Estate(string Id, string Title, EstateClass Class, string Z
     /// <summary>The hours in which work may be done; none given, there is no limit.</summary>
     public ImmutableArray<WindowRule> Windows { get; init; } = [];
 
+    /// <summary>When nothing may be changed.</summary>
+    public ImmutableArray<Freeze> Freezes { get; init; } = [];
+
     private readonly Dictionary<string, Component> _byId = Components.ToDictionary(c => c.Id);
 
     /// <summary>The component of that identifier, or null.</summary>

@@ -30,9 +30,9 @@ public static class EstateDocument
         var nodes = ReadNodes(form, sites, findings);
         var platforms = ReadPlatforms(form, findings);
         var components = new ComponentReader(sites, nodes, platforms, findings).Read(form);
-        var windows = WindowRule.ReadAll(form, findings);
+        var (windows, freezes) = (WindowRule.ReadAll(form, findings), Freeze.ReadAll(form, findings));
         form.Close();
-        return new Checked<Estate>(findings.Any ? null : new Estate(id, title, kind, zone, sites, nodes, components) { Windows = windows }, findings.All);
+        return new Checked<Estate>(findings.Any ? null : new Estate(id, title, kind, zone, sites, nodes, components) { Windows = windows, Freezes = freezes }, findings.All);
     }
 
     private static ImmutableDictionary<string, Site> ReadSites(Form document, Findings findings)

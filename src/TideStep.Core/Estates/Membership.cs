@@ -12,7 +12,7 @@ public sealed class Membership
     public Membership(Estate start) => (_start, _estate) = (start, start);
 
     /// <summary>The estate with its members where they are now; the same object as long as nobody moves.</summary>
-    public Estate Estate => _estate ??= new Estate(_start.Id, _start.Title, _start.Class, _start.Zone, _start.Sites, _start.Nodes, [.. _start.Components.Select(c => _moved.GetValueOrDefault(c.Id, c))]) { Windows = _start.Windows };
+    public Estate Estate => _estate ??= new Estate(_start.Id, _start.Title, _start.Class, _start.Zone, _start.Sites, _start.Nodes, [.. _start.Components.Select(c => _moved.GetValueOrDefault(c.Id, c))]) { Windows = _start.Windows, Freezes = _start.Freezes };
 
     public Component? Find(string id) => _moved.GetValueOrDefault(id) ?? _start.Find(id);
 

@@ -120,6 +120,9 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
     /// <summary>The windows that the plan uses, in their order; none where the estate has none.</summary>
     public ImmutableArray<PlanWindow> Windows { get; init; } = [];
 
+    /// <summary>When nothing may be changed, as far as that is known and not over.</summary>
+    public ImmutableArray<PlannedFreeze> Freezes { get; init; } = [];
+
     /// <summary>What the versions ask, each question once.</summary>
     public ImmutableArray<PlannedAnswer> Answers { get; init; } = [];
 

@@ -35,13 +35,24 @@ public static class PlanMaker
         var maker = new MoveMaker(index, path, asked.ToDictionary(a => a.Id, a => a.Answer), findings);
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
         var (blocks, windows) = (maker.Blocks.ToImmutableArray(), ImmutableArray<PlanWindow>.Empty);
+        var zone = TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone);
+        var freezes = WindowCalendar.Freezes(index.Estate.Freezes, zone, path.Day).ToImmutableArray();
         if (inWindows && !index.Estate.Windows.IsEmpty && maker.Blocks.Count > 0 && !findings.Any)
-            (blocks, windows) = Schedule.Fit(maker.Blocks, maker.Back, move => Resting(index, path, move), WindowCalendar.After(index.Estate.Windows, TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone), path.Day, DaysAhead), findings);
+        {
+            // A window that a freeze reaches into is not used, not even the part before it: the way back might need the rest.
+            var (open, frozen) = (new List<(string Name, DateTimeOffset From, DateTimeOffset To)>(), new List<(DateTimeOffset From, string Said)>());
+            foreach (var window in WindowCalendar.After(index.Estate.Windows, zone, path.Day, DaysAhead))
+                if (freezes.FirstOrDefault(f => f.From < window.To && window.From < f.To) is { } freeze) frozen.Add((window.From, $"window {window.Name} of {window.From:yyyy-MM-dd} is not used: freeze {freeze.Name}{(freeze.Why is null ? "" : $", {freeze.Why}")}"));
+                else open.Add(window);
+            (blocks, windows) = Schedule.Fit(maker.Blocks, maker.Back, move => Resting(index, path, move), open, findings);
+            if (!windows.IsEmpty) maker.Notes.AddRange(frozen.Where(f => f.From < windows[^1].To).Select(f => f.Said));
+        }
         var premises = new Premises(estateRevision, catalogueRevision, index.Components.Where(c => maker.Touched.Contains(c.Id)).SelectMany(c => c.Members)
             .ToImmutableSortedDictionary(m => m.Id, m => index.Readings.Of(m).Running ?? "none", StringComparer.Ordinal));
         var plan = new Plan(Plan.Upgrade, null, index.Estate.Id, path.Day, [.. path.Goal.Select(g => $"{g.Component} {g.From} to {g.To}")], premises, Planned(index, path), [.. maker.Points], blocks, Length(maker.Blocks), [.. path.Notes, .. maker.Notes, .. PlanNeeds.Strays(path)])
         {
             Windows = windows,
+            Freezes = freezes,
             Answers = asked,
             Artefacts = PlanNeeds.Artefacts(index, path, findings),
             Tasks = PlanNeeds.Tasks(index, path),

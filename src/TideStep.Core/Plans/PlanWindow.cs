@@ -8,6 +8,9 @@ namespace TideStep.Core.Plans;
 /// <param name="Rests">Why the work may pause after it; null for the last one.</param>
 public sealed record PlanWindow(string Name, DateTimeOffset From, DateTimeOffset To, int FirstMove, int LastMove, DateTimeOffset Ends, string? Rests);
 
+/// <summary>A freeze that the plan's work has to keep out of.</summary>
+public sealed record PlannedFreeze(string Name, DateTimeOffset From, DateTimeOffset To, string? Why);
+
 /// <summary>Works out when an estate's windows open.</summary>
 public static class WindowCalendar
 {
@@ -21,6 +24,10 @@ public static class WindowCalendar
             .Select(w => (w.Id, w.From, InZone(zone, w.From + w.Lasts)))
             .OrderBy(w => w.From).ThenBy(w => w.Id, StringComparer.Ordinal);
     }
+
+    /// <summary>The freezes that are not over on a day, in the order of their beginning.</summary>
+    public static IEnumerable<PlannedFreeze> Freezes(IEnumerable<Freeze> freezes, TimeZoneInfo zone, DateOnly day) =>
+        freezes.Where(f => f.To > day.ToDateTime(TimeOnly.MinValue)).Select(f => new PlannedFreeze(f.Id, At(zone, f.From), At(zone, f.To), f.Why)).OrderBy(f => f.From).ThenBy(f => f.Name, StringComparer.Ordinal);
 
     // A time that the clocks jump over is the moment of the jump; of a time that comes twice the first is meant.
     private static DateTimeOffset At(TimeZoneInfo zone, DateTime local)

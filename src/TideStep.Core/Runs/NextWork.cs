@@ -71,7 +71,7 @@ public static class NextWork
         {
             if (stopping) return Stop(state);
             if (state.BlocksDone > 0 && state.Plan.Blocks[state.BlocksDone - 1].RestsAfter && state.RestedAt != state.BlocksDone) return [new Append(new HoldAsked("the plan, which rests here till its next window"))];
-            return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : state.Plan.Windows.IsEmpty ? [new Append(new BlockEntered(state.CurrentBlock + 1))] : [new EnterInWindow(state.CurrentBlock + 1)];
+            return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty ? [new Append(new BlockEntered(state.CurrentBlock + 1))] : [new EnterInWindow(state.CurrentBlock + 1)];
         }
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
         if (block.CheckGuards && !state.GuardsPassed(block.Number)) return stopping ? Stop(state) : [new CheckGuards(block.Number)];

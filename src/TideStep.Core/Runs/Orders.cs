@@ -31,7 +31,7 @@ public static class Orders
         if (decision != DecisionKind.TryAgain && state.OpenAttempts.FirstOrDefault() is { Step: { } step } && state.OpenAttempts.Any())
             return No($"an attempt still runs on {state.Plan.Step(step).Node}: {state.Plan.Step(step).Title}", "Wait for its end; its record is followed.");
         if (decision is DecisionKind.CorrectAndTryAgain or DecisionKind.MarkAsDone or DecisionKind.Skip or DecisionKind.LeaveOut) return OfStep(state, decision, by, reason, amendment);
-        if (decision == DecisionKind.GoPastWindow && !state.Plan.Windows.Any()) return No("the plan has no window to go past", "Say another decision.");
+        if (decision == DecisionKind.GoPastWindow && state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) return No("the plan has no window and no freeze to go past", "Say another decision.");
         return ([new Decided(decision, by, reason, asFarAs)], null);
     }
 

@@ -4,6 +4,7 @@ using TideStep.Core.Plans;
 using TideStep.Engine;
 using TideStep.Service.Access;
 using TideStep.Storage;
+using TideStep.Tables;
 
 namespace TideStep.Service.Routes;
 
@@ -47,6 +48,12 @@ public static class PlanRoutes
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
             await desk.FindPlanAsync(digest, ct) is { } plan ? Results.Ok(new PlanView(plan.Digest, plan)) : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")))
             .Produces<PlanView>().WithSummary("A plan by its digest, or the beginning of it");
+        api.MapGet("/plans/{digest}/calendar", async (string digest, EstateDesk desk, CancellationToken ct) =>
+        {
+            if (await desk.FindPlanAsync(digest, ct) is not { } plan) return Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
+            var calendar = CalendarFile.Of(plan, (await desk.CurrentEstateAsync(ct))?.Title ?? plan.Estate, plan.Digest);
+            return calendar.Ok ? Results.Text(calendar.Value, "text/calendar", System.Text.Encoding.UTF8) : Answers.Problems(409, "the plan has no hours", calendar.Problems);
+        }).WithSummary("The windows of a plan as iCalendar");
         api.MapGet("/plans/{digest}/return", async (string digest, int? after, int? move, EstateDesk desk, CancellationToken ct) =>
         {
             var back = await desk.ReturnPathAsync(digest, after, move ?? 1, ct);

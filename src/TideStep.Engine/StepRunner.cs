@@ -85,6 +85,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             // Counted by the journal, so that an owner that ends in between gives no step more attempts than it has.
             if (ended.End is AttemptEnd.Failed && log.Look(s => s.Of(step.Id)) is var tried && tried.Attempts.Skip(tried.DealtWith).Count(a => a is { Undo: false, End: AttemptEnd.Failed }) < step.Attempts.Times)
             {
+                // Overdue, it halted the run before it failed: what follows is for a person to say.
+                if (log.Look(s => s.Halt is not null)) return;
                 await Task.Delay(context.Settings.Real(step.Attempts.Every), context.Time, ct);
                 again = true;
                 continue;

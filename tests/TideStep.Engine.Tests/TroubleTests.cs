@@ -125,6 +125,22 @@ public sealed class TroubleTests
         Assert.Single(carriage.Journal.Entries, e => e.Event is AttemptOverdue);
     }
 
+    [Fact]
+    public async Task An_overdue_step_that_fails_after_the_halt_is_not_tried_again_before_somebody_says_so()
+    {
+        var carriage = new Carriage(steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 1 s, attempts: {times: 2}}"));
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        int Begun(RunState state) => state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Where(s => s.Node == "n1" && s.Name == "put").Sum(s => state.Of(s.Id).Attempts.Length);
+        await HaltOf(carriage, async owner =>
+        {
+            carriage.Far.EndHanging(1);
+            carriage.Far.Outcome = (_, _) => 0;
+            for (var ended = false; !ended; await Task.Yield()) ended = owner.Log.Look(s => !s.OpenAttempts.Any());
+            Assert.Null(await owner.SayAsync(s => Begun(s) == 1 ? Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null) : ([], new Core.Documents.Problem("it was begun again"))));
+        });
+        Assert.Equal((RunEnd.Completed, 2), (carriage.State.End, Begun(carriage.State)));
+    }
+
     private static Carriage Stoppable(int times = 1) => new(steps: Carriage.Steps.Replace("limit: 1 s}", $"limit: 1 s, overdue: stop, attempts: {{times: {times}}}}}"));
 
     [Fact]

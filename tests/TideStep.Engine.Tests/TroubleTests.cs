@@ -1,6 +1,7 @@
 using TideStep.Connectors;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
+using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;
 
@@ -38,7 +39,7 @@ public sealed class TroubleTests
     public async Task A_prerequisite_is_asked_again_before_each_wave_on_live_readings()
     {
         const string needs = "    prerequisites: [{id: room, per: member, holds: 'free(\"/data\") >= 2 GiB', remedy: Clear it.}]\n";
-        var carriage = new Carriage(new TideStep.Tests.Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
+        var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
             .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7:\n    from: \"=6\"\n    to: \"7\"\n    methods: {rolling: {member: 1 min, settle: 1 min}}\n    change: [quiet, put]\n" + needs + Carriage.Steps), "goal: [{component: app, to: 7}]");
         foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "free(\"/data\")")] = Core.Expressions.Value.Of(node == "n2" ? 1 << 30 : 4e9, Core.Expressions.ValueKind.Bytes);
         var owner = await carriage.OwnerAsync(start: true);
@@ -139,6 +140,22 @@ public sealed class TroubleTests
             Assert.Null(await owner.SayAsync(s => Begun(s) == 1 ? Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null) : ([], new Core.Documents.Problem("it was begun again"))));
         });
         Assert.Equal((RunEnd.Completed, 2), (carriage.State.End, Begun(carriage.State)));
+    }
+
+    /// <summary>A measure stands as long as it is for: two jumps of two members each, one after the other.</summary>
+    [Theory]
+    [InlineData("member", "n1 quiet, n1 loud, n2 quiet, n2 loud, n1 quiet, n1 loud, n2 quiet, n2 loud")]
+    [InlineData("wave", "n1 quiet, n1 loud, n2 quiet, n2 loud, n1 quiet, n1 loud, n2 quiet, n2 loud")]
+    [InlineData("jump", "n1 quiet, n2 quiet, n2 loud, n1 loud, n1 quiet, n2 quiet, n2 loud, n1 loud")]
+    [InlineData("run", "n1 quiet, n2 quiet, n2 loud, n1 loud")]
+    public async Task A_temporary_measure_stands_as_long_as_it_is_for(string lasts, string expected)
+    {
+        var carriage = new Carriage(new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}, \"8\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 0 s}}, change: [quiet, put]}\n  to-8: {from: \"=7\", to: \"8\", methods: {rolling: {member: 1 min, settle: 0 s}}, change: [quiet, put]}\n"
+                + Carriage.Steps.Replace("undo: {command: [loud]}", $"undo: {{command: [loud]}}, lasts: {lasts}")), "goal: [{component: app, to: 8}]");
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Equal(expected, string.Join(", ", carriage.Far.Deeds.Where(d => d.Contains("command")).Select(d => d.Replace("command ", ""))));
     }
 
     private static Carriage Stoppable(int times = 1) => new(steps: Carriage.Steps.Replace("limit: 1 s}", $"limit: 1 s, overdue: stop, attempts: {{times: {times}}}}}"));

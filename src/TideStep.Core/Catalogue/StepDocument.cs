@@ -22,10 +22,12 @@ internal static class StepDocument
             var action = ReadAction(doing, form.What, findings);
             var undo = form.Node("undo") is { } undoing ? ReadAction(undoing, $"{form.What}, undo", findings) : null;
             var takes = ReadTakes(form);
+            var lasts = form.Word("lasts", "member", "wave", "jump", "run") switch { "wave" => MeasureScope.Wave, "jump" => MeasureScope.Jump, "run" => MeasureScope.Run, _ => MeasureScope.Member };
+            if (form.Has("lasts") && undo is null) findings.Add($"step {name}: 'lasts' is for a temporary measure, and this step has no 'undo'", form.PlaceOf("lasts"), "Say how it is taken back, or leave it out.");
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
                 takes.Base, form.Text("impact"), at)
-            { Rate = takes.Rate, UpTo = takes.UpTo };
+            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts };
             form.Close();
             if (action is not null) steps[name] = step;
         }

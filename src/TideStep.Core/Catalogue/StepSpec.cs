@@ -56,12 +56,18 @@ public sealed record QueryAction(string Statement, ImmutableArray<string> Parame
 /// <summary>How often a step may be tried, and after how long again.</summary>
 public sealed record AttemptPolicy(int Times, TimeSpan Every);
 
+/// <summary>Till when a temporary measure stands: its member is done, the wave is, the jump is, or the run ends.</summary>
+public enum MeasureScope { Member, Wave, Jump, Run }
+
 /// <summary>A step as a product declares it (4-execution, A step).</summary>
 public sealed record StepSpec(string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo,
     bool Repeatable, AttemptPolicy Attempts, TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, string? Impact, Place? Place)
 {
     /// <summary>How its time grows with what it works on; null where it does not.</summary>
     public TimeRate? Rate { get; init; }
+
+    /// <summary>Till when it stands, where it is a temporary measure.</summary>
+    public MeasureScope Lasts { get; init; }
 
     /// <summary>How much longer than expected it may well take: 1 is no longer.</summary>
     public double UpTo { get; init; } = 1;

@@ -10,6 +10,7 @@ namespace TideStep.Core.Plans;
 internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string, string> answers, Findings findings)
 {
     private readonly HashSet<string> _ids = [];
+    private readonly HashSet<(string Member, string Step)> _standing = [];
     private readonly Templates _templates = new();
     private readonly Dictionary<string, Expression> _parsed = [];
 
@@ -22,6 +23,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
         foreach (var name in names)
         {
             if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }
+            // What stands till the run's end is not put up again by a later jump, nor taken down in between.
+            if (spec is { Undo: not null, Lasts: MeasureScope.Run } && !_standing.Add((member.Id, name))) continue;
             var during = spec.Do is RestartAction ? MemberState.Restarting : state;
             var (expected, reckoning) = Reckon(spec, member);
             yield return new PlanStep(Unique($"{scope}/{member.Id}/{name}"), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
@@ -29,6 +32,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             {
                 AtMost = spec.UpTo > 1 ? expected * spec.UpTo : null,
                 Reckoning = reckoning,
+                Lasts = spec is { Undo: not null, Lasts: not MeasureScope.Member } ? spec.Lasts : null,
                 Account = index.Estate.Nodes[member.Node].Reach["account"],
             };
         }

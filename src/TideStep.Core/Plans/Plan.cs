@@ -29,6 +29,9 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>How the expected time was reckoned, where it grows with what the step works on.</summary>
     public string? Reckoning { get; init; }
 
+    /// <summary>Till when it stands, where it is a temporary measure for more than its member; null for its member alone.</summary>
+    public MeasureScope? Lasts { get; init; }
+
     /// <summary>The account under which it is done on its node; null where the node needs none.</summary>
     public string? Account { get; init; }
 }

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using TideStep.Core.Catalogue;
 using TideStep.Core.Plans;
 
 namespace TideStep.Core.Runs;
@@ -79,9 +80,15 @@ public static class NextWork
         if (!work.IsEmpty) return work;
         if (stopping) return Stop(state);
         if (!done) return []; // a person's step is waited for
+        if (OfScope(state, block, MeasureScope.Wave) is { } measure) return [new TakeBack(measure)];
         if (block.Settle > TimeSpan.Zero && !state.IsSettled(block.Number)) return [new WatchSettling(block.Number, state.LanesDoneAt ?? state.LastAt)];
+        if (state.Plan.Blocks.All(b => b.Move != block.Move || b.Number <= block.Number) && OfScope(state, block, MeasureScope.Jump) is { } lasting) return [new TakeBack(lasting)];
         return [new Append(new BlockDone(block.Number))];
     }
+
+    // The last measure of that scope that still stands: of this block, or of the whole move where it is done.
+    private static string? OfScope(RunState state, Block block, MeasureScope scope) =>
+        state.Measures.LastOrDefault(m => state.Plan.Step(m).Lasts == scope && state.Plan.Blocks.Any(b => (scope == MeasureScope.Wave ? b.Number == block.Number : b.Move == block.Move) && b.Lanes.Any(l => l.Steps.Any(s => s.Id == m))));
 
     private static ImmutableArray<Work> Stop(RunState state)
     {
@@ -106,7 +113,7 @@ public static class NextWork
             }
             if (next is null)
             {
-                if (state.Measures.LastOrDefault(m => lane.Steps.Any(s => s.Id == m)) is { } measure) { work.Add(new TakeBack(measure)); done = false; }
+                if (state.Measures.LastOrDefault(m => lane.Steps.Any(s => s.Id == m && s.Lasts is null)) is { } measure) { work.Add(new TakeBack(measure)); done = false; }
                 continue;
             }
             done = false;

@@ -69,6 +69,8 @@ sys.exit(str(bad) if bad else 0)' "$1" || fail "$1 did not pass again"; }
 echo "0. two hosts, a database and its follower"
 lab/lab down
 lab/lab up 2
+# The hosts have no way out: their packages come from a folder of their own.
+for host in relay-1 relay-2; do on "$host" sh -c 'rm -f /etc/apt/sources.list.d/*; mkdir -p /srv/packages; echo "deb [trusted=yes] file:/srv/packages ./" >/etc/apt/sources.list'; done
 database
 mkdir -p "$TIDESTEP_DATA/secrets" "$TIDESTEP_DATA/artefacts"
 install -m 600 /run/tidestep-lab/keys/keeper "$TIDESTEP_DATA/secrets/keeper"
@@ -104,7 +106,7 @@ P
 echo "2. a plan, and its checks while all is well"
 plan=$("$bin/tidestep" plan make --goal lab/ledger/goals/ledger.yaml --format json | python3 -c 'import json, sys; print(json.load(sys.stdin)["digest"])')
 "$bin/tidestep" check run "$plan" | head -3
-for check in reachable guard clock package-lock package-held services rights "to-15.99 streaming" "to-15.99 slots" "to-15.99 lag" "to-15.99 may-promote"; do passed "$check"; done
+for check in reachable guard clock package-lock package-held package-source services rights "to-15.99 streaming" "to-15.99 slots" "to-15.99 lag" "to-15.99 may-promote"; do passed "$check"; done
 
 echo "3. every fault is found by its check"
 lab/lab link relay-2 down
@@ -130,6 +132,11 @@ found "to-15.99 streaming" "has 0"
 on relay-2 systemctl start ledger
 for _ in $(seq 100); do [ "$(ask relay-1 "select count(*) from pg_stat_replication where state = 'streaming'")" = 1 ] && break; sleep 0.1; done
 passed "to-15.99 streaming"
+
+on relay-1 mv /srv/packages /srv/elsewhere
+found package-source "relay-1.*no answer from /srv/packages"
+on relay-1 mv /srv/elsewhere /srv/packages
+passed package-source
 
 on relay-1 apt-mark hold postgresql-15 >/dev/null
 found package-held "relay-1.*postgresql-15 is held"

@@ -20,7 +20,7 @@ internal static class SurveyQuestions
         wanted.UnionWith(product.Jumps.SelectMany(j => j.Prerequisites).SelectMany(p => p.Holds.References).Where(r => !KnownReadings.IsGiven(r)));
         if (by is not ("ssh" or "stand-in")) return wanted;
         wanted.UnionWith(KnownReadings.OfHost.Select(k => new Reference(k, [], null)));
-        if (by == "ssh") wanted.UnionWith(Connections(estate, catalogue, member).Concat(Room(product)));
+        if (by == "ssh") wanted.UnionWith(Connections(estate, catalogue, member).Concat(NamesOf(estate, member)).Concat(Room(product)));
         return wanted;
     }
 
@@ -34,6 +34,15 @@ internal static class SurveyQuestions
         from at in other.Members
         where estate.Nodes[at.Node].Reach["address"] is not null
         select new Reference("reach", [estate.Nodes[at.Node].Reach["address"]!, port.Value.ToString(System.Globalization.CultureInfo.InvariantCulture)], "open");
+
+    // Whether the host knows the names by which those are reached that its component depends on; an address of numbers needs no name.
+    private static IEnumerable<Reference> NamesOf(Estate estate, Member member) =>
+        from relation in estate.Find(member.Component)!.Relations
+        where relation.Kind == RelationKind.DependsOn
+        from at in estate.Find(relation.To)?.Members ?? []
+        let address = estate.Nodes[at.Node].Reach["address"]
+        where address is not null && ComponentChecks.IsName(address)
+        select new Reference("name", [address], "resolves");
 
     // How large what is captured is, and how much room there is where it is put.
     private static IEnumerable<Reference> Room(Product product)

@@ -111,6 +111,23 @@ public sealed class HostCheckTests
         Assert.Equal((CheckResult.Failed, Level.Blocker, "a1 gets no connection to 10.0.0.9, port 5432"), (Find(round, "connection", "app/a1 to store/b1").Result, Find(round, "connection", "app/a1 to store/b1").Level, Find(round, "connection", "app/a1 to store/b1").What));
     }
 
+    [Fact]
+    public void A_name_that_a_host_does_not_know_stands_in_the_way()
+    {
+        var fleet = Telling("load: {by: field, unit: count}", "depends-on: [hub]").Node("h1", "site: s, reach: {by: ssh, address: hub.marram.example, account: keeper, key: \"secret:k\", host-keys: h}").With("hub", "center", "5", "h1").Product("center", "releases: {\"5\": {}}\n");
+        string Knows(int number, bool knows) => Member(number, $"\"name(\\\"hub.marram.example\\\").resolves\": {(knows ? "true" : "false")}");
+        var round = Of(fleet, Knows(1, true) + Knows(2, false));
+        var found = Assert.Single(round.Findings, f => f.Check == "name");
+        Assert.Equal(("app/a2 to hub.marram.example", Level.Blocker, "a2 does not know the name hub.marram.example"), (found.Subject, found.Level, found.What));
+    }
+
+    [Theory]
+    [InlineData("hub.marram.example", true)]
+    [InlineData("10.0.0.9", false)]
+    [InlineData("fd00::9", false)]
+    [InlineData("http://127.0.0.1:7471", false)]
+    public void Numbers_need_no_name(string address, bool name) => Assert.Equal(name, ComponentChecks.IsName(address));
+
     private static Fleet Telling(string readings, string component = "", string jump = "", string releases = "\"1\": {}, \"2\": {}") => new Fleet().Node("a[1-3]").With("app", "engine", "1", "\"a[1-3]\"", component)
         .Product("engine", $"releases: {{{releases}}}\nreadings: {{{readings}}}\njumps:\n  to-2:\n    from: \"=1\"\n    to: \"2\"\n    methods: {{rolling: {{member: 20 min, settle: 10 min}}}}\n    change: [put]\n{jump}\nsteps: {{put: {{do: {{install: engine, version: \"{{jump.to}}\"}}}}}}");
 

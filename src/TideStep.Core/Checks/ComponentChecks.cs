@@ -10,12 +10,12 @@ namespace TideStep.Core.Checks;
 
 /// <summary>What must hold of the components that a plan works on besides their guards: that their members serve and run alike, that those left can bear the load, that what they need can be reached,
 /// that licences last, that one copy is there, that the jump takes every member, and that Tide Step itself is new enough.</summary>
-internal sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext context)
+public sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext context)
 {
     private readonly HashSet<string> _touched = [.. plan.Components];
 
     public IEnumerable<Finding> All() => index.Components.Where(c => _touched.Contains(c.Id)).SelectMany(c =>
-        index.Catalogue.Find(c.Product) is { } product ? InStep(c).Concat(Alike(c, product)).Concat(Bears(c)).Concat(Connections(c)).Concat(Licence(c)).Concat(Copies(c)).Concat(Floor(c, product)).Concat(Needs(c, product)).Concat(KeptLog(c, product)).Concat(Backlog(c, product)).Concat(Parents(c, product)) : []);
+        index.Catalogue.Find(c.Product) is { } product ? InStep(c).Concat(Alike(c, product)).Concat(Bears(c)).Concat(Connections(c)).Concat(Names(c)).Concat(Licence(c)).Concat(Copies(c)).Concat(Floor(c, product)).Concat(Needs(c, product)).Concat(KeptLog(c, product)).Concat(Backlog(c, product)).Concat(Parents(c, product)) : []);
 
     private ImmutableArray<int> MovesOf(Component c) => [.. plan.Moves.Where(m => m.Components.Contains(c.Id) || m.Out.Contains(c.Id)).Select(m => m.Number)];
 
@@ -79,6 +79,17 @@ internal sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext
                     if (open != "true") yield return Say(c, "connection", $"{member.Id} to {at.Id}", relation.Optional ? Level.Caution : Level.Blocker, false, $"{member.Node} gets no connection to {index.Estate.Nodes[at.Node].Reach["address"]}, port {port}", "Look at the network, the firewall and whether it listens.", member.Node);
                 }
         }
+    }
+
+    /// <summary>Whether an address is a name that has to be resolved.</summary>
+    public static bool IsName(string address) => !address.Contains("://", StringComparison.Ordinal) && Uri.CheckHostName(address) == UriHostNameType.Dns;
+
+    private IEnumerable<Finding> Names(Component c)
+    {
+        foreach (var (address, optional) in c.Relations.Where(r => r.Kind == RelationKind.DependsOn).SelectMany(r => (index.Estate.Find(r.To)?.Members ?? []).Select(m => (Address: index.Estate.Nodes[m.Node].Reach["address"], r.Optional))).Where(a => a.Address is not null && IsName(a.Address)).Distinct())
+            foreach (var (member, reading) in Read(c))
+                if (reading.Values.TryGetValue($"name(\"{address}\").resolves", out var known) && known != "true")
+                    yield return Say(c, "name", $"{member.Id} to {address}", optional ? Level.Caution : Level.Blocker, false, $"{member.Node} does not know the name {address}", "Look at its name service, or at its list of hosts.", member.Node);
     }
 
     private IEnumerable<Finding> Licence(Component c)

@@ -11,25 +11,20 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors;
 
 /// <summary>Reaches appliances by their own HTTP interface, with a token or a client certificate and, where one is named, a pinned authority. They keep no record of what they are asked.</summary>
-public sealed class HttpConnector(Secrets secrets, string installationFolder) : IConnector, IDisposable
+public sealed class HttpConnector(Secrets secrets, string installationFolder) : RecordlessConnector, IDisposable
 {
     private const int MostOutput = 64 * 1024;
     private static readonly TimeSpan Longest = TimeSpan.FromMinutes(10);
 
     private readonly ConcurrentDictionary<string, (string Marks, HttpClient Client)> _clients = new();
-    private readonly CallsUnderWay _calls = new();
 
-    public string By => "http";
+    public override string By => "http";
 
-    public bool KeepsRecords => false;
-
-    public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
-
-    public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
+    public override Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
     {
         if (attempt.Action is not { Verb: "request", Arguments: [var method, var url, var body] }) throw CallsUnderWay.CanNot(node.Id, attempt.Action.Verb, By, "request");
         var (client, address) = (ClientOf(node), Address(node, url));
-        return _calls.BeginAsync(attempt.Id, async stop =>
+        return Calls.BeginAsync(attempt.Id, async stop =>
         {
             using var request = new HttpRequestMessage(new HttpMethod(method), address) { Content = body.Length == 0 ? null : new StringContent(body, Encoding.UTF8, "application/json") };
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
@@ -45,15 +40,7 @@ public sealed class HttpConnector(Secrets secrets, string installationFolder) : 
         }, wait, ct);
     }
 
-    public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => _calls.StatusAsync(attempt, wait, ct);
-
-    public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
-    {
-        _calls.Stop(attempt);
-        return Task.CompletedTask;
-    }
-
-    public async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    public override async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
         var (found, missed) = (new Dictionary<Reference, Value>(), new Dictionary<Reference, string>());
         var reader = new HttpReader(ClientOf(node));

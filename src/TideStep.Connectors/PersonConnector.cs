@@ -6,21 +6,13 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors;
 
 /// <summary>Nodes that only people reach: nothing is done or read there but by their steps.</summary>
-public sealed class PersonConnector : IConnector
+public sealed class PersonConnector : RecordlessConnector
 {
-    public string By => "person";
+    public override string By => "person";
 
-    public bool KeepsRecords => false;
-
-    public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
-
-    public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct) =>
+    public override Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct) =>
         throw new ConnectorException(new Problem($"{node.Id} is reached only by people", $"the step wants to {attempt.Action.Verb}", "Make it a 'person' step in the catalogue, or give the node another 'reach'."), lasting: true);
 
-    public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => Task.FromResult(new AttemptReading(AttemptPhase.Unknown, null, ""));
-
-    public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct) => Task.CompletedTask;
-
-    public Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
+    public override Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct) =>
         Task.FromResult(new Taken(new Dictionary<Reference, Value>(), wanted.ToDictionary(r => r, _ => "only people reach it; what they enter as readings counts")));
 }

@@ -11,21 +11,16 @@ namespace TideStep.Connectors;
 
 /// <summary>Asks a PostgreSQL database: for readings of nodes that name one, whatever else reaches them, and as the connector of nodes that are reached by nothing else.
 /// Statements run without a record on the far side, so an open intent is settled by its probe or by a person.</summary>
-public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
+public sealed class SqlConnector(Secrets secrets) : RecordlessConnector, IAsyncDisposable
 {
     private static readonly TimeSpan Quick = TimeSpan.FromSeconds(10);
     private const int MostText = 64 * 1024;
 
     private readonly ConcurrentDictionary<string, (string Mark, NpgsqlDataSource Source)> _sources = new();
-    private readonly CallsUnderWay _calls = new();
 
-    public string By => "sql";
+    public override string By => "sql";
 
-    public bool KeepsRecords => false;
-
-    public Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct) => Task.FromResult(new FenceReading(epoch, position));
-
-    public Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
+    public override Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
     {
         if (attempt.Action is not { Verb: "query", Arguments: [var statement, .. var parameters] }) throw CallsUnderWay.CanNot(node.Id, attempt.Action.Verb, By, "query");
         return BeginQueryAsync(node, attempt.Id, statement, parameters, wait, ct);
@@ -35,7 +30,7 @@ public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
     internal Task<Begun> BeginQueryAsync(EstateNode node, string attempt, string statement, IReadOnlyList<string> parameters, TimeSpan wait, CancellationToken ct)
     {
         var source = SourceOf(node);
-        return _calls.BeginAsync(attempt, async stop =>
+        return Calls.BeginAsync(attempt, async stop =>
         {
             try
             {
@@ -54,15 +49,7 @@ public sealed class SqlConnector(Secrets secrets) : IConnector, IAsyncDisposable
         }, wait, ct);
     }
 
-    public Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct) => _calls.StatusAsync(attempt, wait, ct);
-
-    public Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
-    {
-        _calls.Stop(attempt);
-        return Task.CompletedTask;
-    }
-
-    public async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
+    public override async Task<Taken> ReadAsync(EstateNode node, Member member, Product product, IReadOnlyCollection<Reference> wanted, CancellationToken ct)
     {
         var (found, missed) = (new Dictionary<Reference, Value>(), new Dictionary<Reference, string>());
         foreach (var reference in wanted)

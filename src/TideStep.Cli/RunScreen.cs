@@ -37,7 +37,8 @@ public static class RunScreen
             }
             if (block.Lanes.Length > MembersShown) yield return $"       and {block.Lanes.Length - MembersShown} more";
         }
-        if (view.WaitsFor is { } waits) yield return $"waits: {Safe(waits)}";
+        if (view.WaitsFor is { } waits) yield return $"waits: {Safe(waits, 200)}";
+        if (view.SignOffs.Any(s => s.Awaited)) yield return $"  tidestep run sign-off {view.Run}";
         if (view.Measures.Length > 0) yield return $"temporary measures open: {view.Measures.Length}";
         if (view.Halt is { } halt)
         {

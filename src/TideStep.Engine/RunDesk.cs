@@ -19,6 +19,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     /// <summary>Proves plans ready before their runs start; null where nothing is checked.</summary>
     public CheckDesk? Checks { get; init; }
 
+    /// <summary>People's words on plans; null where none are kept.</summary>
+    public SignOffDesk? SignOffs { get; init; }
+
     /// <summary>The components that runs at work have reserved, by the run; those of one run aside.</summary>
     public ImmutableDictionary<string, string> Reserved(string? but) => _executors.Where(e => e.Key != but)
         .SelectMany(e => e.Value.Log.Look(s => s.StartedAt is not null && s.End is null ? s.Plan.Components.ToList() : []).Select(c => (Component: c, Run: e.Key))).DistinctBy(r => r.Component).ToImmutableDictionary(r => r.Component, r => r.Run);
@@ -81,6 +84,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         var (plan, problem) = await FindPlanAsync(digest, ct);
         if (plan is null) return (null, [problem!]);
+        if (await UnsignedAsync(plan, ct) is { } unsigned) return (null, [unsigned]);
         if (await estates.IndexAsync(ct) is not { } index) return (null, [EstateDesk.NoEstate]);
         var before = await ReadAsync(index, plan, ct);
         var problems = await PremisesAsync(plan, before, ct);
@@ -115,6 +119,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         if (await journal.FindRunAsync(run, ct) is not { } stored || await StateAsync(run, ct) is not { } state) return [NoRun(run)];
         if (state.StartedAt is not null) return [new Problem($"run {run} has been started", null, "Follow it with 'tidestep run follow'.")];
+        if (stored.Parent is null && await UnsignedAsync(state.Plan, ct) is { } unsigned) return [unsigned];
         if (await estates.IndexAsync(ct) is not { } index) return [EstateDesk.NoEstate];
         var before = await ReadAsync(index, state.Plan, ct);
         var problems = await PremisesAsync(state.Plan, before, ct);
@@ -134,9 +139,14 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         var executor = await HostAsync(run, state, ct, begin: false);
         RunEvent[] proved = round is null ? [] : [new PlanChecked(round.Findings.Length, [.. round.Findings.Where(f => f.Result is Core.Checks.CheckResult.Failed or Core.Checks.CheckResult.Open)])];
-        await executor.Log.AppendAsync([new MembersRead("before", before), .. proved, new Started(by)]);
+        // What was signed goes with the run: the word, and what it says of halts that nobody decides.
+        RunEvent[] signed = SignOffs is not null && (await SignOffs.OfAsync(state.Plan.Digest, ct)).LastOrDefault() is { } word && state.Plan.SignOffs.Any(s => s.Id == word.For)
+            ? [new SignedOff(word), .. state.Orders.IsEmpty && !word.TurnBack.IsDefaultOrEmpty ? new RunEvent[] { new OrdersGiven(word.TurnBack, word.By) } : []] : [];
+        await executor.Log.AppendAsync([new MembersRead("before", before), .. proved, .. signed, new Started(by)]);
         Begin(run, executor);
     }
+
+    private async Task<Problem?> UnsignedAsync(Plan plan, CancellationToken ct) => SignOffs is null ? null : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
 
     private async Task<ImmutableSortedDictionary<string, string>> ReadAsync(EstateIndex index, Plan plan, CancellationToken ct) =>
         await reader.RunningAsync(index.Estate, index.Catalogue, plan.Premises.Running.Keys.Select(m => index.Estate.FindMember(m)).OfType<Member>(), ct);

@@ -146,6 +146,11 @@ public sealed class RunExecutor
                 : $"{block.Title} would end, with the return path after it, at {end.ToOffset(window!.To.Offset):yyyy-MM-dd HH:mm}; the window ends at {window.To:HH:mm}", null));
             return;
         }
+        if (Plan.SignOffs.FirstOrDefault(s => s.Block == block.Number) is { } asked && Log.Look(s => s.SignOffs.GetValueOrDefault(asked.Id)) is { } given && given.Ends <= _context.Time.GetUtcNow())
+        {
+            await Log.AppendAsync(new SignOffLapsed(asked.Id));
+            return;
+        }
         await Log.AppendAsync(new BlockEntered(block.Number));
     }
 

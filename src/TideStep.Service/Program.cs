@@ -39,16 +39,17 @@ var feed = new RunFeed();
 var estates = new EstateDesk(store, reader, time);
 var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
 var checks = new CheckDesk(estates, store, time) { Library = library.HeldAsync, OwnVersion = ServiceSettings.Version };
+var signing = new SignOffDesk(store, time);
 var fetching = new Fetching(library, http, time);
 var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
 
 builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton(journal).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
-    .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault);
+    .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault).AddSingleton(signing);
 builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
 builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
-{ Checks = checks });
+{ Checks = checks, SignOffs = signing });
 builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
 builder.Services.AddProblemDetails();
 builder.Services.AddOpenApi();
@@ -80,6 +81,7 @@ api.MapArtefacts();
 api.MapSecrets();
 checks.Reserved = app.Services.GetRequiredService<RunDesk>().Reserved;
 api.MapRuns();
+api.MapSignOffs();
 api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
 if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
 

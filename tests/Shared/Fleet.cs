@@ -22,6 +22,9 @@ internal sealed class Fleet
     /// <summary>Freezes, as an estate's document has them, after its windows.</summary>
     public Fleet Freezes(string yaml) { _windows += $"freezes:\n{yaml}"; return this; }
 
+    /// <summary>Sign-offs, as an estate's document has them; none where the text is empty.</summary>
+    public Fleet SignOffs(string yaml) { _windows += yaml.Length == 0 ? "" : $"sign-offs:\n{yaml}"; return this; }
+
     /// <summary>Windows and a zone, as an estate's document has them.</summary>
     public Fleet Windows(string yaml, string zone = "UTC") { (_windows, _zone) = ($"windows:\n{yaml}", $", zone: {zone}"); return this; }
 

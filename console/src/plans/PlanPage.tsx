@@ -7,6 +7,7 @@ import { stripOfPlan, type KeptPlan, type PlanLine } from './model';
 import './plans.css';
 import { Needs } from './Needs';
 import { ReturnFrom } from './ReturnFrom';
+import { SignOffs } from './SignOffs';
 import { StripChart } from './StripChart';
 
 const time = (at: string) => /T(\d\d:\d\d)/.exec(at)?.[1] ?? at;
@@ -133,6 +134,7 @@ export function PlanPage() {
         </section>
         <div>
           <ReturnFrom digest={kept.data.digest} part={from} title={plan.blocks.find((b) => b.number === from)?.title} />
+          <SignOffs digest={kept.data.digest} />
           <Needs plan={plan} />
           <section className="sheet" aria-label="comparison">
             <h2>Compared with an earlier plan</h2>

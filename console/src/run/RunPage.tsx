@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { post, type Step } from '../shared/api';
 import { clock, mark, seconds, span, words } from '../shared/words';
+import { AwaitedSignOff } from './AwaitedSignOff';
 import { Halt } from './Halt';
 import { Members } from './Members';
 import { Output } from './Output';
@@ -130,6 +131,7 @@ export function RunPage() {
         </p>
       )}
       {run.decisions.length > 0 && <Halt run={run} />}
+      <AwaitedSignOff run={run} />
       <TideLine run={run} />
       <div className="columns">
         <section className="sheet parts" aria-label="parts" ref={parts}>

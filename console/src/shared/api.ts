@@ -83,6 +83,7 @@ export interface Run {
   blocks: Block[];
   points: Point[];
   measures: string[];
+  signOffs: { asked: { id: string; block: number; why: string; byAnother: boolean }; awaited: boolean }[];
 }
 export interface RunLine {
   run: string;

@@ -62,6 +62,7 @@ public static class PlanCommands
             }, differences.Select(d => new { difference = d }));
             return differences.IsEmpty ? Exit.Done : Exit.No;
         }, earlier, later));
+        foreach (var command in SignOffCommands.Create(context, digest)) plan.Subcommands.Add(command);
         return plan;
     }
 

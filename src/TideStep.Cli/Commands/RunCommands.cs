@@ -67,6 +67,15 @@ public static class RunCommands
         var step = new Argument<string>("step") { Description = "the step's identifier" };
         var evidence = new Option<string>("--evidence") { Description = "what you did or saw", Required = true };
         run.Subcommands.Add(context.Remote("sign", "Sign a step that a person does", async (result, client, _, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/signatures", new { step = result.GetValue(step), evidence = result.GetValue(evidence) }, ct); return Exit.Done; }, Run, step, evidence));
+        var (part, note) = (new Argument<string?>("sign-off") { Description = "which, as 'part 7' (default: the one that the run waits for)", DefaultValueFactory = _ => null }, new Option<string?>("--note") { Description = "what you have to say to it" });
+        run.Subcommands.Add(context.Remote("sign-off", "Say that a part of a run may begin", async (result, client, output, ct) =>
+        {
+            var view = await client.GetAsync<RunView>($"/api/runs/{result.GetValue(Run)}", ct);
+            var which = result.GetValue(part) ?? view.SignOffs.FirstOrDefault(s => s.Awaited)?.Asked.Id ?? throw new MisusedException([new Problem($"run {view.Run} waits for no sign-off", null, view.SignOffs.IsEmpty ? "Its plan asks for none." : $"Name one of {string.Join(", ", view.SignOffs.Select(s => $"'{s.Asked.Id}'"))}.")]);
+            await client.PostAsync($"/api/runs/{view.Run}/sign-offs", new { signOff = which, note = result.GetValue(note) }, ct);
+            output.Line($"Signed: {which} of run {view.Run}, plan {view.Plan}.");
+            return Exit.Done;
+        }, Run, part, note));
         var attempt = new Argument<string>("attempt") { Description = "the attempt's identifier" };
         run.Subcommands.Add(context.Remote("output", "The output of an attempt", async (result, client, _, ct) => { Console.Write(await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/outputs/{result.GetValue(attempt)}", ct)); return Exit.Done; }, Run, attempt));
         run.Subcommands.Add(context.Remote("return-path", "The return path from where a run stands", async (result, client, output, ct) =>

@@ -29,6 +29,7 @@ internal static class JumpDocument
             Questions = ReadQuestions(form),
             Converts = [.. form.Words("converts").Select(c => c.Text)],
             Tasks = ReadTasks(form),
+            SignOffs = ReadSignOffs(form),
         };
         if (jump.Closes is { } closes && steps.Count > 0 && !jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll).Contains(closes))
             findings.Add($"jump {id}: closes '{closes}', which is none of its steps", form.PlaceOf("closes"), Nearest.Hint(closes, jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll)));
@@ -121,6 +122,13 @@ internal static class JumpDocument
             item.Close();
         }
         return found.ToImmutable();
+    }
+
+    private static ImmutableArray<string> ReadSignOffs(Form form)
+    {
+        foreach (var (phase, at) in form.Words("sign-offs").Where(w => !Estates.SignOffPolicy.PhaseWords.Contains(w.Text)))
+            form.Findings.Add($"{form.What}: '{phase}' is no phase", at, Nearest.Hint(phase, Estates.SignOffPolicy.PhaseWords));
+        return [.. form.Words("sign-offs").Select(w => w.Text)];
     }
 
     private static ImmutableArray<ArtefactNeed> ReadArtefacts(Form form)

@@ -110,6 +110,9 @@ public sealed record Jump(string Id, VersionRange From, Versions.Version To, boo
     /// <summary>What people have to do around it.</summary>
     public ImmutableArray<JumpTask> Tasks { get; init; } = [];
 
+    /// <summary>The phases before which a person has to say that it may go on.</summary>
+    public ImmutableArray<string> SignOffs { get; init; } = [];
+
     /// <summary>The figures of one method, null where the jump does not offer it.</summary>
     public MethodFigures? By(Method method) => Methods.FirstOrDefault(m => m.Method == method);
 

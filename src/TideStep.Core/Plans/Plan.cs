@@ -135,6 +135,9 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
     /// <summary>What people have to do, in the order of its time.</summary>
     public ImmutableArray<PlannedTask> Tasks { get; init; } = [];
 
+    /// <summary>Where a person has to say that it may go on, in the order of the parts.</summary>
+    public ImmutableArray<PlannedSignOff> SignOffs { get; init; } = [];
+
     /// <summary>Whether every untested pair may be relied on; the return path keeps to the same.</summary>
     public bool AllowsUntested { get; init; }
 

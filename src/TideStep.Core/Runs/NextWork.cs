@@ -72,7 +72,14 @@ public static class NextWork
         {
             if (stopping) return Stop(state);
             if (state.BlocksDone > 0 && state.Plan.Blocks[state.BlocksDone - 1].RestsAfter && state.RestedAt != state.BlocksDone) return [new Append(new HoldAsked("the plan, which rests here till its next window"))];
-            return state.BlocksDone == state.Plan.Blocks.Length ? [new Append(new ClosingBegun(RunEnd.Completed))] : state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty ? [new Append(new BlockEntered(state.CurrentBlock + 1))] : [new EnterInWindow(state.CurrentBlock + 1)];
+            if (state.BlocksDone == state.Plan.Blocks.Length) return [new Append(new ClosingBegun(RunEnd.Completed))];
+            var next = state.CurrentBlock + 1;
+            if (state.Plan.SignOffs.FirstOrDefault(s => s.Block == next) is { } asked)
+            {
+                if (state.SignOffs.ContainsKey(asked.Id)) return [new EnterInWindow(next)]; // whether the word still holds is a matter of the clock
+                return state.AwaitsSignOff == asked ? [] : [new Append(new SignOffAwaited(asked.Id))];
+            }
+            return state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty ? [new Append(new BlockEntered(next))] : [new EnterInWindow(next)];
         }
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
         if (block.CheckGuards && !state.GuardsPassed(block.Number)) return stopping ? Stop(state) : [new CheckGuards(block.Number)];

@@ -64,12 +64,18 @@ public static class Orders
     public static (RunEvent[] Events, Problem? Refused) Give(RunState state, IReadOnlyList<StandingOrder> orders, string by)
     {
         if (state.End is not null) return No("the run has ended", "There is nothing left to decide.");
+        return WrongOf(orders) is { } wrong ? ([], wrong) : ([new OrdersGiven([.. orders], by)], null);
+    }
+
+    /// <summary>What is wrong with standing orders; null where nothing is.</summary>
+    public static Problem? WrongOf(IEnumerable<StandingOrder> orders)
+    {
         foreach (var order in orders)
         {
-            if (order.Decision is not (DecisionKind.TryAgain or DecisionKind.ReturnAsFarAs or DecisionKind.StopHere)) return No($"'{RunReport.Word(order.Decision)}' needs somebody who looks", "A standing order can be try-again, return-as-far-as or stop-here.");
-            if (order.After < TimeSpan.Zero || order.Times is < 1 or > 100) return No("a standing order waits no time below nought, and holds 1 to 100 times", "Write it like try-again after 5 min, twice.");
+            if (order.Decision is not (DecisionKind.TryAgain or DecisionKind.ReturnAsFarAs or DecisionKind.StopHere)) return new Problem($"'{RunReport.Word(order.Decision)}' needs somebody who looks", null, "A standing order can be try-again, return-as-far-as or stop-here.");
+            if (order.After < TimeSpan.Zero || order.Times is < 1 or > 100) return new Problem("a standing order waits no time below nought, and holds 1 to 100 times", null, "Write it like try-again after 5 min, twice.");
         }
-        return ([new OrdersGiven([.. orders], by)], null);
+        return null;
     }
 
     /// <summary>A person's signature under a step that a person does.</summary>

@@ -55,6 +55,9 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Decided), "decided")]
 [JsonDerivedType(typeof(OrdersGiven), "orders-given")]
 [JsonDerivedType(typeof(WindowAwaited), "window-awaited")]
+[JsonDerivedType(typeof(SignOffAwaited), "sign-off-awaited")]
+[JsonDerivedType(typeof(SignedOff), "signed-off")]
+[JsonDerivedType(typeof(SignOffLapsed), "sign-off-lapsed")]
 [JsonDerivedType(typeof(ReturnBegun), "return-begun")]
 [JsonDerivedType(typeof(ReturnEnded), "return-ended")]
 [JsonDerivedType(typeof(ClosingBegun), "closing-begun")]
@@ -142,6 +145,15 @@ public sealed record OrdersGiven(ImmutableArray<StandingOrder> Orders, string By
 
 /// <summary>The run waits for its window to begin before it enters a part.</summary>
 public sealed record WindowAwaited(int Block, DateTimeOffset Till) : RunEvent;
+
+/// <summary>The run waits for a person's word before it enters a part.</summary>
+public sealed record SignOffAwaited(string SignOff) : RunEvent;
+
+/// <summary>A person said that it may go on.</summary>
+public sealed record SignedOff(SignOff Given) : RunEvent;
+
+/// <summary>A word was given, but held no more when its part would have begun.</summary>
+public sealed record SignOffLapsed(string SignOff) : RunEvent;
 
 /// <summary>A return path began as a run of its own.</summary>
 public sealed record ReturnBegun(string Run) : RunEvent;

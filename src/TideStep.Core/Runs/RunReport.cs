@@ -34,7 +34,10 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Runs.Held => new ReportMark(e.At, "held"),
             WentOn w => new ReportMark(e.At, $"went on by {w.By}"),
             Runs.Halted h => new ReportMark(e.At, $"halted: {h.Why}"),
-            OrdersGiven o => new ReportMark(e.At, $"standing orders by {o.By}: {string.Join(", then ", o.Orders.Select(s => $"{Word(s.Decision)} after {Durations.Write(s.After)}{(s.Times > 1 ? $", {s.Times} times" : "")}"))}"),
+            OrdersGiven o => new ReportMark(e.At, $"standing orders by {o.By}: {Written(o.Orders)}"),
+            SignOffAwaited w => new ReportMark(e.At, $"waits for a sign-off: {w.SignOff}"),
+            SignedOff { Given: var g } => new ReportMark(e.At, $"signed off by {g.By}: {g.For} of plan {g.Plan}, holds until {g.Ends:yyyy-MM-dd HH:mm zzz}{(g.TurnBack.IsDefaultOrEmpty ? ", every halt waits for somebody" : $", at a halt that nobody decides: {Written(g.TurnBack)}")}{(g.Note is null ? "" : $" ({g.Note})")}"),
+            SignOffLapsed l => new ReportMark(e.At, $"the sign-off {l.SignOff} held no more"),
             WindowAwaited w => new ReportMark(e.At, $"waits for its window, {w.Till:yyyy-MM-dd HH:mm zzz}"),
             Decided { Step: { } step } d => new ReportMark(e.At, $"decided by {d.By}: {Word(d.Decision)}, {step}{(d.Amendment is { } a ? $", {string.Join(", ", new[] { a.Limit is { } limit ? $"limit {Durations.Write(limit)}" : null, a.Times is { } times ? $"{times} attempts" : null, a.Command.IsDefaultOrEmpty ? null : $"arguments {string.Join(' ', a.Command)}" }.OfType<string>())}" : "")} ({d.Reason})"),
             Decided d => new ReportMark(e.At, $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
@@ -50,6 +53,9 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
             state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
     }
+
+    /// <summary>Standing orders in words.</summary>
+    public static string Written(IEnumerable<StandingOrder> orders) => string.Join(", then ", orders.Select(s => $"{Word(s.Decision)} after {Durations.Write(s.After)}{(s.Times > 1 ? $", {s.Times} times" : "")}"));
 
     public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.CorrectAndTryAgain => "correct and try again", DecisionKind.MarkAsDone => "mark as done", DecisionKind.Skip => "skip", DecisionKind.LeaveOut => "leave this member out and go on", DecisionKind.GoPastWindow => "go past the window", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
 

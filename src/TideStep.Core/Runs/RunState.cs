@@ -82,6 +82,13 @@ public sealed class RunState(Plan plan)
 
     /// <summary>What window the run waits for, or null.</summary>
     public WindowAwaited? AwaitsWindow { get; private set; }
+
+    /// <summary>The sign-off that the run waits for, or null.</summary>
+    public PlannedSignOff? AwaitsSignOff { get; private set; }
+
+    /// <summary>What was signed and holds, as far as this run has seen; the last word of each.</summary>
+    public IReadOnlyDictionary<string, SignOff> SignOffs => _signOffs;
+    private readonly Dictionary<string, SignOff> _signOffs = [];
     public string? Child { get; private set; }
     public RunEnd? ChildEnd { get; private set; }
     public bool ReturnWanted { get; private set; }
@@ -130,7 +137,7 @@ public sealed class RunState(Plan plan)
         : IsHeld ? RunStatus.Held
         : HoldAskedFor ? RunStatus.Holding
         : StartedAt is null ? RunStatus.Ready
-        : Guards is { Hold: false } ? RunStatus.Waiting
+        : Guards is { Hold: false } || AwaitsSignOff is not null ? RunStatus.Waiting
         : RunStatus.Running;
 
     /// <summary>Grows the state by the next entry of the journal.</summary>
@@ -147,6 +154,12 @@ public sealed class RunState(Plan plan)
             case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
             case Started: StartedAt = entry.At; break;
             case WindowAwaited e: AwaitsWindow = e; break;
+            case SignOffAwaited e: AwaitsSignOff = Plan.SignOffs.First(s => s.Id == e.SignOff); break;
+            case SignedOff e:
+                _signOffs[e.Given.For] = e.Given;
+                if (AwaitsSignOff?.Id == e.Given.For) AwaitsSignOff = null;
+                break;
+            case SignOffLapsed e: _signOffs.Remove(e.SignOff); break;
             case OrdersGiven e: (Orders, OrdersBy) = (e.Orders, e.By); break;
             case BlockEntered e: (CurrentBlock, LanesDoneAt, Guards, AwaitsWindow) = (e.Block, null, null, null); _blocks[e.Block] = (entry.At, null); break;
             case GuardsChecked e:

@@ -18,11 +18,14 @@ public sealed record DecisionView(DecisionKind Decision, string Means);
 /// <summary>How many members of a component run which version, as far as the run knows.</summary>
 public sealed record TideView(string Component, string From, string To, int Old, int New);
 
+/// <summary>A sign-off that the plan asks for: whether the run waits for it now, and what was given.</summary>
+public sealed record SignOffView(PlannedSignOff Asked, bool Awaited, SignOff? Given);
+
 /// <summary>A run as people and programs watch it, folded from its journal.</summary>
 /// <param name="Share">Steps done of all, from 0 to 1.</param>
 public sealed record RunView(string Run, string Label, RunStatus Status, string Plan, string Kind, string By, string? Parent, string? Child, DateTimeOffset? Opened, DateTimeOffset? Started, DateTimeOffset? Ended, DateTimeOffset LastAt, long Sequence,
     int StepsDone, int StepsTotal, double Share, TimeSpan Planned, DateTimeOffset? ForecastEnd, int CurrentBlock, string? WaitsFor, string? Halt, string? HaltStep, ImmutableArray<DecisionView> Decisions, ImmutableArray<string> Goal,
-    ImmutableArray<TideView> Tide, ImmutableArray<BlockView> Blocks, ImmutableArray<PointState> Points, ImmutableArray<string> Measures)
+    ImmutableArray<TideView> Tide, ImmutableArray<BlockView> Blocks, ImmutableArray<PointState> Points, ImmutableArray<string> Measures, ImmutableArray<SignOffView> SignOffs)
 {
     /// <summary>The view of a run's state.</summary>
     /// <param name="run">The run's identifier.</param>
@@ -34,12 +37,13 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         var (done, total) = (blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))), blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length)));
         return new RunView(run, state.Label, state.Status, state.Plan.Digest, state.Plan.Kind, state.By, state.Parent, state.Child, state.OpenedAt, state.StartedAt, state.EndedAt, state.LastAt, state.Sequence, done, total, total == 0 ? 1 : (double)done / total,
             state.Plan.Expected, ForecastOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
-            [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
+            [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures],
+            [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))]);
     }
 
     private static string? Waits(RunState state)
     {
-        if (state.Status == RunStatus.Waiting) return state.Guards?.Why;
+        if (state.Status == RunStatus.Waiting) return state.AwaitsSignOff is { } asked ? $"for a sign-off, {asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}" : state.Guards?.Why;
         if (state.Status != RunStatus.Held || state.BlocksDone == 0 || !state.Plan.Blocks[state.BlocksDone - 1].RestsAfter || state.BlocksDone >= state.Plan.Blocks.Length) return null;
         var next = state.Plan.Windows.FirstOrDefault(w => w.FirstMove >= state.Plan.Blocks[state.BlocksDone].Move);
         return $"it rests, as planned, till {(next is null ? "its next window" : $"{next.Name} opens on {next.From:ddd yyyy-MM-dd HH:mm zzz}")}; say go-on then";

@@ -25,7 +25,13 @@ public sealed record DecisionRequest(DecisionKind Decision, string? Reason, stri
 }
 
 /// <summary>A standing order: the decision, after how long ("10 min"), and how many times at most.</summary>
-public sealed record OrderRequest(DecisionKind Decision, string After, int Times = 1);
+public sealed record OrderRequest(DecisionKind Decision, string After, int Times = 1)
+{
+    /// <summary>Orders with their times read, or what can't be read.</summary>
+    public static Checked<IReadOnlyList<StandingOrder>> Read(IReadOnlyList<OrderRequest> orders) =>
+        orders.FirstOrDefault(o => Durations.TryParse(o.After) is null) is { } wrong ? new(null, [new Problem($"'{wrong.After}' is no length of time", null, "Write it like 10 min.")])
+            : new(orders.Select(o => new StandingOrder(o.Decision, Durations.TryParse(o.After)!.Value, o.Times)).ToList(), []);
+}
 
 /// <summary>The standing orders of a run, in their order; none takes back what was given.</summary>
 public sealed record OrdersRequest(IReadOnlyList<OrderRequest> Orders);
@@ -90,8 +96,8 @@ public static class RunRoutes
         }).WithSummary("Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, go-past-window, return-as-far-as, stop-here");
         api.MapPost("/runs/{run}/orders", async (HttpContext http, string run, OrdersRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
         {
-            if (request.Orders.FirstOrDefault(o => Durations.TryParse(o.After) is null) is { } wrong) return Answers.Problem(422, new Problem($"'{wrong.After}' is no length of time", null, "Write it like 10 min."));
-            return await SayAsync(http, run, request, desk, once, s => Orders.Give(s, [.. request.Orders.Select(o => new StandingOrder(o.Decision, Durations.TryParse(o.After)!.Value, o.Times))], AccessRules.ActorOf(http)), ct);
+            var orders = OrderRequest.Read(request.Orders);
+            return orders.Ok ? await SayAsync(http, run, request, desk, once, s => Orders.Give(s, orders.Value!, AccessRules.ActorOf(http)), ct) : Answers.Problem(422, orders.Problems[0]);
         }).WithSummary("Standing orders: what is decided at halts that nobody decides in time");
         api.MapPost("/runs/{run}/signatures", (HttpContext http, string run, SignatureRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
             SayAsync(http, run, request, desk, once, s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence), ct)).WithSummary("Sign a step that a person does");
@@ -129,7 +135,7 @@ public static class RunRoutes
     private static void MapSay(RouteGroupBuilder api, string verb, Func<RunState, HttpContext, object?, (RunEvent[], Problem?)> rule, string summary) =>
         api.MapPost($"/runs/{{run}}/{verb}", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) => SayAsync(http, run, verb, desk, once, s => rule(s, http, null), ct)).WithSummary(summary);
 
-    private static Task<IResult> SayAsync(HttpContext http, string run, object request, RunDesk desk, Idempotency once, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
+    internal static Task<IResult> SayAsync(HttpContext http, string run, object request, RunDesk desk, Idempotency once, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
     {
         Problem? refused = null;
         return once.OnceAsync(http, request, async () =>

@@ -72,7 +72,7 @@ public sealed class SqlConnector(Secrets secrets) : RecordlessConnector, IAsyncD
         limit.CancelAfter(Quick);
         try
         {
-            await using var connection = await SourceOf(node).OpenConnectionAsync(limit.Token);
+            await using var connection = await OpenedAsync(node, limit.Token);
             // A reading changes nothing, whatever the query says.
             await using var transaction = await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, limit.Token);
             await using (var only = new NpgsqlCommand("set transaction read only", connection, transaction)) await only.ExecuteNonQueryAsync(limit.Token);
@@ -97,6 +97,27 @@ public sealed class SqlConnector(Secrets secrets) : RecordlessConnector, IAsyncD
         catch (Exception e) when (e is NpgsqlException or IOException or TimeoutException || (e is OperationCanceledException && !ct.IsCancellationRequested))
         {
             throw new ConnectorException(new Problem($"the database of {node.Id} does not answer at {node.Reach["database.host"]}", e is OperationCanceledException ? $"no answer within {Quick.TotalSeconds:0} s" : e.Message, "Look whether the server runs and may be reached from here."), lasting: false, e);
+        }
+    }
+
+    // A server that was restarted has broken the connections that are kept to it; the next reading asks over a fresh one.
+    private async Task<NpgsqlConnection> OpenedAsync(EstateNode node, CancellationToken ct)
+    {
+        var source = SourceOf(node);
+        for (var fresh = false; ; fresh = true)
+        {
+            var connection = await source.OpenConnectionAsync(ct);
+            try
+            {
+                await using var probe = new NpgsqlCommand("select 1", connection);
+                await probe.ExecuteNonQueryAsync(ct);
+                return connection;
+            }
+            catch (NpgsqlException) when (!fresh)
+            {
+                await connection.DisposeAsync();
+                source.Clear();
+            }
         }
     }
 

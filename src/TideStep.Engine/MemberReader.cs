@@ -47,6 +47,17 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         return (await RunningAsync(estate, catalogue, [member], ct)).TryGetValue(member.Id, out var running) && running is not ("none" or "unreachable");
     }
 
+    /// <summary>The role that a member has now, where its product reads it; null where it does not, or its node does not answer.</summary>
+    public async Task<string?> RoleAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
+    {
+        var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
+        if (!product.Readings.ContainsKey("role")) return null;
+        var node = estate.Nodes[member.Node];
+        var role = new Reference("role", [], null);
+        try { return (await ConnectorOf(node).ReadAsync(node, member, product, [role], ct)).Values.GetValueOrDefault(role)?.ToString(); }
+        catch (ConnectorException) { return null; }
+    }
+
     /// <summary>What each member runs: its label, <c>none</c> where nothing runs, <c>unreachable</c> where its node does not answer.</summary>
     public async Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct) =>
         (await SurveyAsync(estate, catalogue, members, ct)).ToImmutableSortedDictionary(r => r.Key, r => r.Value.Reachable ? r.Value.Reading.Running ?? "none" : "unreachable", StringComparer.Ordinal);

@@ -219,6 +219,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     private async Task BeginReturnAsync(RunExecutor parent, string? asFarAs)
     {
         var state = parent.Log.Look(s => s);
+        // Who leads, and what runs, is as it is now, not as it was before the run.
+        if (await estates.CurrentEstateAsync(CancellationToken.None) is { } estate)
+            await estates.SurveyAsync(state.By, new SurveyScope { Nodes = state.Plan.Components.Select(c => estate.Find(c)).OfType<Component>().SelectMany(c => c.Members).Select(m => m.Node).ToHashSet() }, CancellationToken.None);
         var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None);
         if (!plan.Ok) { await parent.Log.AppendAsync(new Halted(string.Join("; ", plan.Problems.Select(p => p.What)), null)); return; }
         if (plan.Value!.Blocks.IsEmpty) { await parent.Log.AppendAsync(new ReturnBegun("none"), new ReturnEnded("none", RunEnd.Completed)); return; }

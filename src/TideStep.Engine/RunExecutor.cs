@@ -60,7 +60,7 @@ public sealed class RunExecutor
         }
     }
 
-    private static string Key(Work work) => work switch { DoStep s => "s" + s.Step, TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block}", WatchSettling w => $"w{w.Block}", AwaitDecision d => $"d{d.Since:O} {d.Order}", RestTill r => $"r{r.Till:O}", _ => work.GetType().Name };
+    private static string Key(Work work) => work switch { DoStep s => "s" + s.Step, ChooseSuccessor c => "c" + c.Lane, TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block}", WatchSettling w => $"w{w.Block}", AwaitDecision d => $"d{d.Since:O} {d.Order}", RestTill r => $"r{r.Till:O}", _ => work.GetType().Name };
 
     private async Task TrackAsync(Work work, Action<Exception> broke, CancellationToken ct)
     {
@@ -74,7 +74,8 @@ public sealed class RunExecutor
 
     private Task DoAsync(Work work, CancellationToken ct) => work switch
     {
-        DoStep step => _steps.RunAsync(Amended(Plan.Step(step.Step)), ct),
+        DoStep step => DoStepAsync(Amended(Plan.Step(step.Step)), ct),
+        ChooseSuccessor choose => ChooseSuccessorAsync(Plan.Blocks[choose.Block - 1], choose.Lane, ct),
         EnterInWindow enter => EnterAsync(Plan.Blocks[enter.Block - 1], ct),
         AwaitDecision wait => DecideInTimeAsync(wait, ct),
         RestTill rest => RestAsync(rest, ct),
@@ -116,6 +117,44 @@ public sealed class RunExecutor
         Attempts = change.Times is { } times ? step.Attempts with { Times = times } : step.Attempts,
         Do = change.Command.IsDefaultOrEmpty ? step.Do : new Core.Catalogue.CommandAction(change.Command),
     };
+
+    // What only the run knows is put in its place now; the plan stays as it is.
+    private async Task DoStepAsync(PlanStep step, CancellationToken ct)
+    {
+        var (bound, missing) = Log.Look(s => RunBinding.Of(step, s, _context.Estate));
+        if (missing is null) await _steps.RunAsync(bound, ct);
+        else await Log.AppendAsync(new StepFailed(step.Id, missing));
+    }
+
+    /// <summary>Who takes over: a member that has the version already and is in step, on live readings. Nobody is, the lane waits and says so, then the run halts.</summary>
+    private async Task ChooseSuccessorAsync(Block block, string lane, CancellationToken ct)
+    {
+        var leaving = _context.Estate.FindMember(lane)!;
+        var component = _context.Estate.Find(leaving.Component)!;
+        var its = block.Lanes.First(l => l.Subject == lane).Steps;
+        var to = its.First(s => s.Member == lane && s.To is not null).To!;
+        var candidates = component.Members.Where(m => m.Id != lane && !block.Outgoing.Contains(m.Id) && Log.Look(s => !s.LeftOut.Contains(m.Id))).ToList();
+        var began = _context.Time.GetTimestamp();
+        while (!Log.Look(s => s.HoldAskedFor))
+        {
+            var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, candidates, ct);
+            var at = candidates.Where(m => running.GetValueOrDefault(m.Id) == to).ToList();
+            // Once the member has left, those that followed it can't be in step with it any more.
+            var left = Log.Look(s => its.Any(i => i.State == MemberState.Leaving && s.Of(i.Id).Status == StepStatus.Done));
+            foreach (var member in at)
+                if (left || await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, ct))
+                {
+                    await Log.AppendAsync(new SuccessorChosen(lane, member.Id, left ? $"it runs {to}" : $"it runs {to} and is in step"));
+                    return;
+                }
+            if (_context.Time.GetElapsedTime(began) > _context.Settings.RealLimit(GuardPatience))
+            {
+                await Log.AppendAsync(new Halted($"{lane} has nobody to hand over to: {string.Join(", ", candidates.Select(m => $"{m.Id} runs {running.GetValueOrDefault(m.Id, "none")}{(at.Contains(m) ? " and is not in step" : "")}"))}; it needs one that runs {to} and is in step", null));
+                return;
+            }
+            await Task.Delay(_context.Settings.Poll, _context.Time, ct);
+        }
+    }
 
     /// <summary>Windows are hours of the plan's own pace; a demonstration that runs faster keeps to none.</summary>
     private bool KeepsWindows => _context.Settings.Pace == 1 && !Log.Look(s => s.PastWindow);
@@ -211,7 +250,16 @@ public sealed class RunExecutor
             if (have < need && staying.Count >= need) return $"{id} needs {need} in service besides those of the wave and has {have} (out: {string.Join(", ", absent)})";
             if (absent.Count > 0 && absent.Count + component.Members.Length - staying.Count > Math.Max(component.Guard.AtOnce, component.Members.Length - staying.Count)) return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
         }
-        return await UnmetAsync(block, ct);
+        return await OtherRoleAsync(block, ct) ?? await UnmetAsync(block, ct);
+    }
+
+    // A member in another role than the plan takes it to have would leave by the wrong routine: a leader without a handover.
+    private async Task<string?> OtherRoleAsync(Block block, CancellationToken ct)
+    {
+        foreach (var lane in block.Lanes.Where(l => l.Role is not null))
+            if (_context.Estate.FindMember(lane.Subject) is { } member && await _context.Reader.RoleAsync(_context.Estate, _context.Catalogue, member, ct) is { } role && role != lane.Role)
+                return $"{lane.Subject} is {role} now, the plan takes it to be {lane.Role}; hand the role back, or stop here and plan again";
+        return null;
     }
 
     // What the jump asks of each member that goes out now, on live readings; what was accepted at the start is not asked again.

@@ -27,7 +27,9 @@ internal static class StepDocument
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
                 takes.Base, form.Text("impact"), at)
-            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts };
+            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes") };
+            if (step.Notes is { } note) Form.CheckId(note, form.PlaceOf("notes"), form.What, findings);
+            if (step is { On: not StepOn.Member, Undo: not null }) findings.Add($"step {name}: a temporary measure is of the member itself", form.PlaceOf("on"), "Leave 'on' out, or 'undo'.");
             form.Close();
             if (action is not null) steps[name] = step;
         }

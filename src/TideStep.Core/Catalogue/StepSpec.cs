@@ -59,12 +59,21 @@ public sealed record AttemptPolicy(int Times, TimeSpan Every);
 /// <summary>Till when a temporary measure stands: its member is done, the wave is, the jump is, or the run ends.</summary>
 public enum MeasureScope { Member, Wave, Jump, Run }
 
+/// <summary>On whom a step is done: the member whose routine it is in, the member that takes over from it, or each of the others.</summary>
+public enum StepOn { Member, Successor, Others }
+
 /// <summary>A step as a product declares it (4-execution, A step).</summary>
 public sealed record StepSpec(string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo,
     bool Repeatable, AttemptPolicy Attempts, TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, string? Impact, Place? Place)
 {
     /// <summary>How its time grows with what it works on; null where it does not.</summary>
     public TimeRate? Rate { get; init; }
+
+    /// <summary>On whom it is done.</summary>
+    public StepOn On { get; init; }
+
+    /// <summary>The name under which the last line of its output is noted, for <c>{noted.NAME}</c> in later steps of the same lane; null where nothing is.</summary>
+    public string? Notes { get; init; }
 
     /// <summary>Till when it stands, where it is a temporary measure.</summary>
     public MeasureScope Lasts { get; init; }

@@ -10,6 +10,9 @@ namespace TideStep.Core.Plans;
 /// <summary>Binds the placeholders of a step's action for one member; a placeholder that nothing binds is a problem.</summary>
 internal sealed class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, IReadOnlyDictionary<string, string> answers, Findings findings, Templates templates)
 {
+    /// <summary>The names under which steps of the product note something; what they stand for is bound in the run.</summary>
+    public IReadOnlySet<string> Noted { get; init; } = new HashSet<string>();
+
     public StepAction Bind(StepAction action, StepSpec step) => action switch
     {
         CommandAction command => new CommandAction([.. command.Arguments.Select(a => Text(a, step))]),
@@ -56,12 +59,15 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             "node.address" => estate.Nodes[member.Node].Reach["address"] ?? member.Node,
             "point.place" => point?.Place,
             "point.id" => point?.Id,
+            // Known only in the run: who takes over, and what an earlier step noted.
+            "successor.node" or "successor.address" => piece.Text,
+            { } name when name.StartsWith("noted.", StringComparison.Ordinal) => Noted.Contains(name[6..]) ? piece.Text : null,
             { } name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
             { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, trait.NAME, answer.ID.");
-        return bound is null ? piece.Text : written?.Invoke(bound) ?? bound;
+        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, successor.node, successor.address, noted.NAME, trait.NAME, answer.ID.");
+        return bound is null || bound == piece.Text ? piece.Text : written?.Invoke(bound) ?? bound;
     }
 }
 

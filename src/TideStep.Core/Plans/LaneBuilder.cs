@@ -19,7 +19,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
     public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null)
     {
         var product = ProductOf(member);
-        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates);
+        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates) { Noted = product.Noted };
         foreach (var name in names)
         {
             if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }
@@ -27,13 +27,25 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             if (spec is { Undo: not null, Lasts: MeasureScope.Run } && !_standing.Add((member.Id, name))) continue;
             var during = spec.Do is RestartAction ? MemberState.Restarting : state;
             var (expected, reckoning) = Reckon(spec, member);
-            yield return new PlanStep(Unique($"{scope}/{member.Id}/{name}"), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
+            if (spec.On == StepOn.Successor && index.Estate.Find(member.Component)!.Members.Length < 2) findings.Add($"{member.Id} has nobody to hand over to: step {name} is done on its successor", spec.Place, "Give the component another member, or take it down offline.");
+            if (spec.On == StepOn.Others)
+            {
+                // Of the others each is at its own place; the member itself is not asked to wait for them in its state.
+                foreach (var other in index.Estate.Find(member.Component)!.Members.Where(m => m.Id != member.Id))
+                    yield return Made(other, new Binding(index.Estate, other, from, to, point, answers, findings, _templates) { Noted = product.Noted }, $"{scope}/{member.Id}/{name}-{other.Node}") with { State = MemberState.InService, On = StepOn.Others };
+                continue;
+            }
+            yield return Made(member, binding, $"{scope}/{member.Id}/{name}");
+
+            PlanStep Made(Member member, Binding binding, string id) => new PlanStep(Unique(id), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
                 spec.Repeatable, spec.Attempts, spec.Limit, spec.MayStop, spec.SafeAfter, expected, during, member.Id, member.Node, spec.Do is CaptureAction ? captures : null, name == closes, spec.Impact, to, from)
             {
                 AtMost = spec.UpTo > 1 ? expected * spec.UpTo : null,
                 Reckoning = reckoning,
                 Lasts = spec is { Undo: not null, Lasts: not MeasureScope.Member } ? spec.Lasts : null,
                 Account = index.Estate.Nodes[member.Node].Reach["account"],
+                On = spec.On == StepOn.Successor ? StepOn.Successor : null,
+                Notes = spec.Notes,
             };
         }
     }

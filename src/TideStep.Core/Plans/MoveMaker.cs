@@ -170,7 +170,7 @@ internal sealed partial class MoveMaker
                     .Concat(Change($"{scope}/change", member, jump))
                     .Concat(_lanes.Return(scope, member, jump.From.Label, jump.To.Label))
                     .Concat(Enumerable.Reverse(outHere).SelectMany(m => _lanes.Return(scope, m, null, null)));
-                return new Lane(member.Id, [.. steps]);
+                return new Lane(member.Id, [.. steps]) { Role = _lanes.ProductOf(member).Roles.IsEmpty ? null : _index.RoleOf(member) };
             }).ToImmutableArray();
             foreach (var other in wave.AlsoOut) Touched.Add(other.Component);
             var settle = wave.Canary ? figures.CanarySettle ?? figures.Settle : figures.Settle;

@@ -32,12 +32,26 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>Till when it stands, where it is a temporary measure for more than its member; null for its member alone.</summary>
     public MeasureScope? Lasts { get; init; }
 
+    /// <summary>On whom it is done, where that is not the member itself: who takes over is chosen and noted in the run.</summary>
+    public StepOn? On { get; init; }
+
+    /// <summary>The name under which the last line of its output is noted for later steps of its lane.</summary>
+    public string? Notes { get; init; }
+
     /// <summary>The account under which it is done on its node; null where the node needs none.</summary>
     public string? Account { get; init; }
 }
 
 /// <summary>Steps that follow one another for one subject; the lanes of a block run side by side.</summary>
-public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps);
+public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps)
+{
+    /// <summary>The role that the plan takes its member to have, where roles differ; in another it does not leave service.</summary>
+    public string? Role { get; init; }
+
+    /// <summary>Whether its member hands its role over to another.</summary>
+    [JsonIgnore]
+    public bool HandsOver => Steps.Any(s => s.On == StepOn.Successor);
+}
 
 /// <summary>The return path as it stands after a block.</summary>
 public sealed record ReturnPath(ReturnState State, TimeSpan Length, string Why);

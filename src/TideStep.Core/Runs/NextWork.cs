@@ -10,6 +10,9 @@ public abstract record Work;
 /// <summary>Begin a step, or take it up where its open intent left it.</summary>
 public sealed record DoStep(string Step) : Work;
 
+/// <summary>Choose on live readings who takes over from the member of a lane.</summary>
+public sealed record ChooseSuccessor(int Block, string Lane) : Work;
+
 /// <summary>Take a temporary measure back.</summary>
 public sealed record TakeBack(string Step) : Work;
 
@@ -129,7 +132,7 @@ public static class NextWork
             // When stopping, a lane goes on only from a place where its member can't be left: in the middle, after a step not marked safe.
             if (stopping && progress.Status == StepStatus.Pending && (before is null || before.SafeAfter)) continue;
             if (next.Do is Catalogue.PersonAction && progress.Status == StepStatus.Working) continue;
-            work.Add(new DoStep(next.Id));
+            work.Add(lane.HandsOver && !state.Successors.ContainsKey(lane.Subject) && progress.Attempts.All(a => a.End is not null) ? new ChooseSuccessor(block.Number, lane.Subject) : new DoStep(next.Id));
         }
         return (work.ToImmutable(), done);
     }

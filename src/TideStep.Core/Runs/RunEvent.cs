@@ -34,6 +34,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Started), "started")]
 [JsonDerivedType(typeof(BlockEntered), "block-entered")]
 [JsonDerivedType(typeof(GuardsChecked), "guards-checked")]
+[JsonDerivedType(typeof(SuccessorChosen), "successor-chosen")]
 [JsonDerivedType(typeof(StepBegun), "step-begun")]
 [JsonDerivedType(typeof(Probed), "probed")]
 [JsonDerivedType(typeof(Intended), "intended")]
@@ -82,6 +83,9 @@ public sealed record BlockEntered(int Block) : RunEvent;
 
 /// <summary>The guards put to live readings before a wave; a wave begins only when they hold.</summary>
 public sealed record GuardsChecked(int Block, bool Hold, string Why) : RunEvent;
+
+/// <summary>Who takes over from the member of a lane: chosen on live readings, before it leaves.</summary>
+public sealed record SuccessorChosen(string Lane, string Member, string Why) : RunEvent;
 
 public sealed record StepBegun(string Step) : RunEvent;
 

@@ -83,6 +83,10 @@ public sealed class RunState(Plan plan)
     /// <summary>What window the run waits for, or null.</summary>
     public WindowAwaited? AwaitsWindow { get; private set; }
 
+    /// <summary>Who takes over from the members of lanes that hand over, by the lane's subject.</summary>
+    public IReadOnlyDictionary<string, string> Successors => _successors;
+    private readonly Dictionary<string, string> _successors = [];
+
     /// <summary>The sign-off that the run waits for, or null.</summary>
     public PlannedSignOff? AwaitsSignOff { get; private set; }
 
@@ -166,6 +170,7 @@ public sealed class RunState(Plan plan)
                 Guards = e;
                 if (e.Hold) _guarded.Add(e.Block);
                 break;
+            case SuccessorChosen e: _successors[e.Lane] = e.Member; break;
             case StepBegun e: Set(e.Step, s => s with { Status = StepStatus.Working, Begun = s.Begun ?? entry.At }); break;
             case Intended e:
                 AttemptCount++;
@@ -221,6 +226,8 @@ public sealed class RunState(Plan plan)
             case DecisionKind.TryAgain:
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
                 (Halt, HoldAskedFor, IsHeld, Guards) = (null, false, false, null);
+                // Who takes over is chosen anew as long as nothing was done there.
+                foreach (var handing in Plan.Blocks.SelectMany(b => b.Lanes).Where(l => l.HandsOver && _successors.ContainsKey(l.Subject) && l.Steps.Where(s => s.On == Catalogue.StepOn.Successor).All(s => Of(s.Id).Attempts.IsEmpty))) _successors.Remove(handing.Subject);
                 break;
             case DecisionKind.ReturnAsFarAs:
                 (ReturnWanted, ReturnAsFarAs, Halt) = (true, decided.AsFarAs, null);

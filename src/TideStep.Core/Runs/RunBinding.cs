@@ -1,0 +1,66 @@
+using System.Collections.Immutable;
+using System.Text.Json;
+using System.Text.RegularExpressions;
+using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+
+namespace TideStep.Core.Runs;
+
+/// <summary>Puts into a step what only the run knows: who takes over, and what earlier steps of the lane noted (2-architecture, rule 2). All of it stands in the journal, so that a step is bound the same however often it is taken up.</summary>
+public static partial class RunBinding
+{
+    /// <summary>The step as it is to be done, or what is missing for it.</summary>
+    public static (PlanStep Step, string? Missing) Of(PlanStep step, RunState state, Estate estate)
+    {
+        if (step.On is null && !Texts(step.Do).Any(t => Placeholder().IsMatch(t))) return (step, null);
+        var lane = state.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == step.Id));
+        var successor = state.Successors.TryGetValue(lane.Subject, out var chosen) ? estate.FindMember(chosen) : null;
+        if (step.On == StepOn.Successor && successor is null) return (step, $"{step.Title}: nobody was chosen to take over from {lane.Subject}");
+        string? missing = null;
+        string Put(string text, Func<string, string>? written = null) => Placeholder().Replace(text, match =>
+        {
+            var name = match.Groups[1].Value;
+            var value = name switch
+            {
+                "successor.node" => successor?.Node,
+                "successor.address" => successor is null ? null : estate.Nodes[successor.Node].Reach["address"] ?? successor.Node,
+                _ => Noted(lane, state, name[6..]),
+            };
+            if (value is null) missing = name.StartsWith("noted.", StringComparison.Ordinal) ? $"{step.Title}: no step before it noted '{name[6..]}'" : $"{step.Title}: nobody was chosen to take over from {lane.Subject}";
+            return value is null ? match.Value : written?.Invoke(value) ?? value;
+        });
+        StepAction action = step.Do switch
+        {
+            CommandAction c => new CommandAction([.. c.Arguments.Select(a => Put(a))]),
+            StartAction s => new StartAction(Put(s.Service)),
+            StopAction s => new StopAction(Put(s.Service)),
+            RequestAction r => new RequestAction(r.Method, Put(r.Url, Uri.EscapeDataString), r.Body is { } body ? Put(body, v => JsonEncodedText.Encode(v).ToString()) : null),
+            QueryAction q => new QueryAction(q.Statement, [.. q.Parameters.Select(p => Put(p))]),
+            SendAction s => new SendAction(Put(s.Artefact), Put(s.To)),
+            var other => other,
+        };
+        var bound = step with { Do = action };
+        // What is done on the successor is done at its node and proved by its readings.
+        return (step.On == StepOn.Successor ? bound with { Member = successor!.Id, Node = successor.Node, Account = estate.Nodes[successor.Node].Reach["account"] } : bound, missing);
+    }
+
+    // The last line that a step which notes it wrote, in this lane, before now.
+    private static string? Noted(Lane lane, RunState state, string name) => lane.Steps.Where(s => s.Notes == name)
+        .Select(s => state.Of(s.Id).Attempts.LastOrDefault(a => a is { Undo: false, End: AttemptEnd.Succeeded })?.Output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault())
+        .LastOrDefault(o => o is not null);
+
+    private static IEnumerable<string> Texts(StepAction action) => action switch
+    {
+        CommandAction c => c.Arguments,
+        StartAction s => [s.Service],
+        StopAction s => [s.Service],
+        RequestAction r => [r.Url, r.Body ?? ""],
+        QueryAction q => q.Parameters,
+        SendAction s => [s.Artefact, s.To],
+        _ => ImmutableArray<string>.Empty,
+    };
+
+    [GeneratedRegex(@"\{(successor\.node|successor\.address|noted\.[a-z0-9.-]+)\}")]
+    private static partial Regex Placeholder();
+}

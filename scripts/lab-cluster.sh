@@ -207,8 +207,8 @@ disk() {
   on relay-2 sh -c 'mkdir -p /var/filler'
   load
   "$bin/tidestep" run start "$run" >/dev/null
-  until_is "the new package is there" 120 reached "ledger/relay-2/stop" done
-  on relay-2 sh -c 'free=$(df --output=avail -B1M / | tail -1); head -c "$((free - 4))M" /dev/zero >/var/filler/full'
+  until_is "the new package is there" 120 reached "ledger/relay-2/send-new" done
+  on relay-2 sh -c 'fallocate -l "$(($(df --output=avail -B1M / | tail -1) - 6))M" /var/filler/full'
   local status=0
   "$bin/tidestep" run follow "$run" >"$work/followed" 2>&1 || status=$?
   same "the exit status of a halt" "$status" 4

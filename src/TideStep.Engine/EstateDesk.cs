@@ -4,6 +4,7 @@ using System.Text.Json.Nodes;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
+using TideStep.Core.Notices;
 using TideStep.Core.Paths;
 using TideStep.Core.Plans;
 using TideStep.Core.Returns;
@@ -53,6 +54,11 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
                         incoming.Add(Stored("product", its.Id, document.Text, by));
                     }
                     break;
+                case NoticesDocument.Kind:
+                    var notices = NoticesDocument.Read(document.Text, document.Name);
+                    findings.AddRange(notices.Problems);
+                    if (notices.Value is not null) incoming.Add(Stored(NoticesKind, NoticesKind, document.Text, by));
+                    break;
                 case ReadingsDocument.Kind or GoalDocument.Kind:
                     if (kind == GoalDocument.Kind) findings.Add("a goal is not imported", new Place(document.Name, 1, 1), "Name it when a path or a plan is asked for.");
                     break;
@@ -72,6 +78,8 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         return (saved, []);
     }
 
+    internal const string NoticesKind = "notices";
+
     private StoredDocument Stored(string kind, string id, string text, string by) => new(kind, id, 0, Json.DigestOfText(text), text, time.GetUtcNow(), by);
 
     private static string? KindOf(IncomingDocument document, Findings findings)
@@ -80,8 +88,8 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         if (node.Value is null) { findings.AddRange(node.Problems); return null; }
         if (node.Value is MapNode map && map.Entries.FirstOrDefault(e => e.Key.Text == "tidestep").Value is TextNode kind)
         {
-            if (kind.Text is EstateDocument.Kind or ProductDocument.Kind or ReadingsDocument.Kind or GoalDocument.Kind) return kind.Text;
-            findings.Add($"'{kind.Text}' is no kind of document", kind.At, Nearest.Hint(kind.Text, [EstateDocument.Kind, ProductDocument.Kind, ReadingsDocument.Kind, GoalDocument.Kind]));
+            if (kind.Text is EstateDocument.Kind or ProductDocument.Kind or ReadingsDocument.Kind or GoalDocument.Kind or NoticesDocument.Kind) return kind.Text;
+            findings.Add($"'{kind.Text}' is no kind of document", kind.At, Nearest.Hint(kind.Text, [EstateDocument.Kind, ProductDocument.Kind, ReadingsDocument.Kind, GoalDocument.Kind, NoticesDocument.Kind]));
             return null;
         }
         findings.Add("the document does not say what it is", node.Value.At, "Its first line must be 'tidestep: KIND/1'.");

@@ -260,10 +260,13 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     public static Problem NoRun(string run) => new($"there is no run {run}", null, "See 'tidestep run list'.");
 
     /// <summary>A run's state folded from its journal, or null where there is none.</summary>
-    public async Task<RunState?> StateAsync(string run, CancellationToken ct)
+    public Task<RunState?> StateAsync(string run, CancellationToken ct) => StateAsync(run, long.MaxValue, ct);
+
+    /// <summary>The same, as it was right after an entry.</summary>
+    public async Task<RunState?> StateAsync(string run, long upTo, CancellationToken ct)
     {
         if (await journal.FindRunAsync(run, ct) is not { } stored || await estates.FindPlanAsync(stored.Plan, ct) is not { } plan) return null;
-        return RunState.Fold(plan, await journal.ReadAsync(run, 0, ct));
+        return RunState.Fold(plan, (await journal.ReadAsync(run, 0, ct)).TakeWhile(e => e.Sequence <= upTo));
     }
 
     /// <summary>The executor of a run that this service carries, or null.</summary>

@@ -38,6 +38,7 @@ public sealed class RunExecutor
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(ct);
         Exception? broken = null;
+        _inFlight["time"] = TrackAsync(new WatchTime(), e => broken ??= e, stop.Token);
         try
         {
             while (Log.Look(s => s.End) is null)
@@ -72,8 +73,11 @@ public sealed class RunExecutor
         _signal.Release();
     }
 
+    private sealed record WatchTime : Work;
+
     private Task DoAsync(Work work, CancellationToken ct) => work switch
     {
+        WatchTime => new RunClock(_context, Log).WatchAsync(() => KeepsWindows, ct),
         DoStep step => DoStepAsync(Amended(Plan.Step(step.Step)), ct),
         ChooseSuccessor choose => ChooseSuccessorAsync(Plan.Blocks[choose.Block - 1], choose.Lane, ct),
         EnterInWindow enter => EnterAsync(Plan.Blocks[enter.Block - 1], ct),

@@ -99,7 +99,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private static string Explain(PlanStep step, AttemptState ended) => ended.End switch
     {
         AttemptEnd.Failed when ended.Overdue && step.MayStop => $"{step.Title} on {step.Node} was stopped, as the step allows: no end after {Core.Documents.Durations.Write(step.Limit)} (status {ended.ExitCode})",
-        AttemptEnd.Failed => $"{step.Title} on {step.Node} ended with status {ended.ExitCode}: {LastLine(ended.Output)}",
+        AttemptEnd.Failed => $"{step.Title} on {step.Node} ended with status {ended.ExitCode}: {TellingLine.Of(ended.Output)}",
         AttemptEnd.Refused => $"{step.Node} refused {step.Title}: {ended.Output}",
         AttemptEnd.Restarted => $"{step.Node} restarted while {step.Title} ran; whether it took effect is not known",
         _ => $"{step.Node} has no record of how {step.Title} ended; whether it took effect is not known",

@@ -1,13 +1,16 @@
 using Microsoft.Extensions.FileProviders;
 using TideStep.Connectors;
+using TideStep.Connectors.Notices;
 using TideStep.Connectors.Ssh;
 using TideStep.Core.Documents;
 using TideStep.Engine;
 using TideStep.Engine.Artefacts;
+using TideStep.Engine.Notices;
 using TideStep.Service;
 using TideStep.Service.Access;
 using TideStep.Service.Routes;
 using TideStep.Storage;
+using TideStep.Tables;
 
 var builder = WebApplication.CreateSlimBuilder(args);
 builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.Extensions.Hosting", LogLevel.None); // a start that fails is said below
@@ -44,12 +47,15 @@ var fetching = new Fetching(library, http, time);
 var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
 
-builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton(journal).AddSingleton<IDocumentStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
+builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton(journal).AddSingleton<IDocumentStore>(store).AddSingleton<INoticeStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
     .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault).AddSingleton(signing);
 builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
 builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
 { Checks = checks, SignOffs = signing });
+builder.Services.AddSingleton(services => new NoticeDesk(store, store, services.GetRequiredService<RunDesk>(), estates, new WebhookSender(http, secrets, time), new MailSender(secrets), feed, engine, time, installation,
+    (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what))
+{ LinkOf = run => $"http://127.0.0.1:{settings.Port}/runs/{run}", Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people) });
 builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
 builder.Services.AddProblemDetails();
 builder.Services.AddOpenApi();
@@ -82,6 +88,7 @@ api.MapSecrets();
 checks.Reserved = app.Services.GetRequiredService<RunDesk>().Reserved;
 api.MapRuns();
 api.MapSignOffs();
+api.MapNotices();
 api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
 if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
 
@@ -97,8 +104,11 @@ var desk = app.Services.GetRequiredService<RunDesk>();
 await desk.ResumeAsync(CancellationToken.None);
 var schedule = app.Services.GetRequiredService<SurveySchedule>();
 schedule.Start();
+var notices = app.Services.GetRequiredService<NoticeDesk>();
+notices.Start();
 await app.WaitForShutdownAsync();
 await schedule.DisposeAsync();
+await notices.DisposeAsync();
 await staging.DisposeAsync();
 await fetching.DisposeAsync();
 await desk.DisposeAsync();

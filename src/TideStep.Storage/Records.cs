@@ -8,6 +8,15 @@ public sealed record StoredDocument(string Kind, string Id, long Revision, strin
 /// <summary>A frozen plan with who made it and when.</summary>
 public sealed record StoredPlan(string Digest, string Estate, string Kind, string Body, DateTimeOffset At, string Author);
 
+/// <summary>A notice: waiting to be taken, sent, or given up.</summary>
+/// <param name="Said">Why the last try failed, or null.</param>
+public sealed record StoredNotice(string Id, string Run, string Rule, string Moment, string Body, DateTimeOffset At, string State, int Attempts, DateTimeOffset NextAt, string? Said)
+{
+    public const string Waiting = "waiting";
+    public const string Sent = "sent";
+    public const string GivenUp = "given up";
+}
+
 /// <summary>A run's row: what finds its journal. <c>Ended</c> repeats the journal's last entry, for lists.</summary>
 public sealed record StoredRun(string Id, string Plan, string? Parent, DateTimeOffset OpenedAt, long Epoch, string? Owner, string? Ended);
 

@@ -8,7 +8,7 @@ using TideStep.Core.Runs;
 namespace TideStep.Storage;
 
 /// <summary>The stores over SQL, once for every database; a database brings how it reads, writes, numbers rows and locks one.</summary>
-public abstract class SqlStore : IJournal, IDocumentStore, IAsyncDisposable
+public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposable
 {
     /// <summary>Runs a unit of work that is durable, all of it or nothing, when the task ends.</summary>
     /// <param name="work">What is done; where it throws nothing of it stays.</param>

@@ -39,6 +39,28 @@ public interface IJournal
     Task ReleaseAsync(string run, CancellationToken ct);
 }
 
+/// <summary>Notices that are to be sent: each once, whatever ends in between, and tried again until it is taken.</summary>
+public interface INoticeStore
+{
+    /// <summary>The entries of all runs after a position, in order, with their positions.</summary>
+    Task<IReadOnlyList<(long Position, JournalEntry Entry)>> ReadAllAsync(long after, int limit, CancellationToken ct);
+
+    /// <summary>Up to which position the journal was read for notices.</summary>
+    Task<long> NoticesReadAsync(CancellationToken ct);
+
+    /// <summary>Keeps notices, each once by its identifier, together with the position up to which the journal was read for them.</summary>
+    Task QueueAsync(IReadOnlyCollection<StoredNotice> notices, long readTo, CancellationToken ct);
+
+    /// <summary>Takes notices that are due; nobody else gets them until <paramref name="until"/>.</summary>
+    Task<IReadOnlyList<StoredNotice>> ClaimAsync(DateTimeOffset now, DateTimeOffset until, int limit, CancellationToken ct);
+
+    /// <summary>What came of a try.</summary>
+    Task TriedAsync(string id, string state, int attempts, DateTimeOffset nextAt, string? said, CancellationToken ct);
+
+    /// <summary>Notices, newest first; of one run where it is given.</summary>
+    Task<IReadOnlyList<StoredNotice>> NoticesAsync(int limit, string? run, CancellationToken ct);
+}
+
 /// <summary>Documents and plans; nothing is overwritten.</summary>
 public interface IDocumentStore
 {

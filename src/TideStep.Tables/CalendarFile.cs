@@ -69,6 +69,23 @@ public static class CalendarFile
         return new Checked<string>(new CalendarSerializer().SerializeToString(calendar), []);
     }
 
+    /// <summary>An invitation to the hours of a plan (RFC 5546, REQUEST); the same plan and label give the same events, so that a calendar brings them up to date. Null where the plan keeps to no windows.</summary>
+    /// <param name="from">The mail address that invites.</param>
+    /// <param name="people">The mail addresses of those who are invited.</param>
+    public static string? Invitation(Plan plan, string title, string digest, string from, IEnumerable<string> people)
+    {
+        var made = Of(plan, title, digest);
+        if (!made.Ok) return null;
+        var calendar = Ical.Net.Calendar.Load(made.Value!)!;
+        calendar.Method = "REQUEST";
+        foreach (var happening in calendar.Events)
+        {
+            happening.Organizer = new Organizer($"mailto:{from}");
+            foreach (var person in people) happening.Attendees.Add(new Attendee($"mailto:{person}") { Rsvp = true });
+        }
+        return new CalendarSerializer().SerializeToString(calendar);
+    }
+
     private static DateTime Local(CalDateTime at, TimeZoneInfo zone) => !at.HasTime || at.IsFloating ? at.Value : TimeZoneInfo.ConvertTimeFromUtc(at.AsUtc, zone);
 
     private static string OneLine(string text) => string.Join(' ', text.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));

@@ -18,9 +18,11 @@ const documents = [
   ...folder('demo/goals'),
   'demo/estate.yaml',
   'demo/readings.yaml',
+  'demo/notices.yaml',
   ...folder('lab/documents/catalogue'),
   ...folder('lab/documents/goals'),
   'lab/documents/estate.yaml',
+  'lab/cluster/estate.yaml',
 ];
 
 describe('the published schemas', () => {

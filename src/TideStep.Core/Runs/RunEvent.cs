@@ -56,6 +56,8 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Decided), "decided")]
 [JsonDerivedType(typeof(OrdersGiven), "orders-given")]
 [JsonDerivedType(typeof(WindowAwaited), "window-awaited")]
+[JsonDerivedType(typeof(RanLate), "ran-late")]
+[JsonDerivedType(typeof(TurnBackNear), "turn-back-near")]
 [JsonDerivedType(typeof(SignOffAwaited), "sign-off-awaited")]
 [JsonDerivedType(typeof(SignedOff), "signed-off")]
 [JsonDerivedType(typeof(SignOffLapsed), "sign-off-lapsed")]
@@ -149,6 +151,12 @@ public sealed record OrdersGiven(ImmutableArray<StandingOrder> Orders, string By
 
 /// <summary>The run waits for its window to begin before it enters a part.</summary>
 public sealed record WindowAwaited(int Block, DateTimeOffset Till) : RunEvent;
+
+/// <summary>By its own pace the run will not end when it was to; said once for each end that it was to keep.</summary>
+public sealed record RanLate(DateTimeOffset Forecast, DateTimeOffset Due) : RunEvent;
+
+/// <summary>The turn-back time is near and the work of the window will not fit: members in the middle come to a safe place, then the run halts for a decision.</summary>
+public sealed record TurnBackNear(DateTimeOffset TurnBack, DateTimeOffset Forecast, DateTimeOffset WindowEnds) : RunEvent;
 
 /// <summary>The run waits for a person's word before it enters a part.</summary>
 public sealed record SignOffAwaited(string SignOff) : RunEvent;

@@ -36,6 +36,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Runs.Halted h => new ReportMark(e.At, $"halted: {h.Why}"),
             OrdersGiven o => new ReportMark(e.At, $"standing orders by {o.By}: {Written(o.Orders)}"),
             SuccessorChosen c => new ReportMark(e.At, $"{c.Lane} hands over to {c.Member}: {c.Why}"),
+            RanLate l => new ReportMark(e.At, $"late: by its pace it ends {l.Forecast:yyyy-MM-dd HH:mm zzz}, it was to end {l.Due:yyyy-MM-dd HH:mm zzz}"),
             SignOffAwaited w => new ReportMark(e.At, $"waits for a sign-off: {w.SignOff}"),
             SignedOff { Given: var g } => new ReportMark(e.At, $"signed off by {g.By}: {g.For} of plan {g.Plan}, holds until {g.Ends:yyyy-MM-dd HH:mm zzz}{(g.TurnBack.IsDefaultOrEmpty ? ", every halt waits for somebody" : $", at a halt that nobody decides: {Written(g.TurnBack)}")}{(g.Note is null ? "" : $" ({g.Note})")}"),
             SignOffLapsed l => new ReportMark(e.At, $"the sign-off {l.SignOff} held no more"),

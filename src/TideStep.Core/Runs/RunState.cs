@@ -83,6 +83,15 @@ public sealed class RunState(Plan plan)
     /// <summary>What window the run waits for, or null.</summary>
     public WindowAwaited? AwaitsWindow { get; private set; }
 
+    /// <summary>The end against which the run was last said to be late.</summary>
+    public DateTimeOffset? LateAgainst { get; private set; }
+
+    /// <summary>That the turn-back time is near and nobody has decided yet what follows; null where it is not.</summary>
+    public TurnBackNear? TurnBack { get; private set; }
+
+    /// <summary>The end of the window for which that was last said; it is said once.</summary>
+    public DateTimeOffset? TurnBackSaid { get; private set; }
+
     /// <summary>Who takes over from the members of lanes that hand over, by the lane's subject.</summary>
     public IReadOnlyDictionary<string, string> Successors => _successors;
     private readonly Dictionary<string, string> _successors = [];
@@ -158,6 +167,8 @@ public sealed class RunState(Plan plan)
             case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
             case Started: StartedAt = entry.At; break;
             case WindowAwaited e: AwaitsWindow = e; break;
+            case RanLate e: LateAgainst = e.Due; break;
+            case TurnBackNear e: (TurnBack, TurnBackSaid) = (e, e.WindowEnds); break;
             case SignOffAwaited e: AwaitsSignOff = Plan.SignOffs.First(s => s.Id == e.SignOff); break;
             case SignedOff e:
                 _signOffs[e.Given.For] = e.Given;
@@ -225,12 +236,12 @@ public sealed class RunState(Plan plan)
                 goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
-                (Halt, HoldAskedFor, IsHeld, Guards) = (null, false, false, null);
+                (Halt, HoldAskedFor, IsHeld, Guards, TurnBack) = (null, false, false, null, null);
                 // Who takes over is chosen anew as long as nothing was done there.
                 foreach (var handing in Plan.Blocks.SelectMany(b => b.Lanes).Where(l => l.HandsOver && _successors.ContainsKey(l.Subject) && l.Steps.Where(s => s.On == Catalogue.StepOn.Successor).All(s => Of(s.Id).Attempts.IsEmpty))) _successors.Remove(handing.Subject);
                 break;
             case DecisionKind.ReturnAsFarAs:
-                (ReturnWanted, ReturnAsFarAs, Halt) = (true, decided.AsFarAs, null);
+                (ReturnWanted, ReturnAsFarAs, Halt, TurnBack) = (true, decided.AsFarAs, null, null);
                 break;
             case DecisionKind.StopHere:
                 (ClosingAs, Halt) = (AttemptCount == 0 ? RunEnd.Abandoned : RunEnd.StoppedHere, null);

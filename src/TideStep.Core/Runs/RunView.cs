@@ -36,7 +36,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         var blocks = state.Plan.Blocks.Select(b => ViewOf(state, b)).ToImmutableArray();
         var (done, total) = (blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))), blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length)));
         return new RunView(run, state.Label, state.Status, state.Plan.Digest, state.Plan.Kind, state.By, state.Parent, state.Child, state.OpenedAt, state.StartedAt, state.EndedAt, state.LastAt, state.Sequence, done, total, total == 0 ? 1 : (double)done / total,
-            state.Plan.Expected, ForecastOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
+            state.Plan.Expected, Forecast.EndOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
             [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures],
             [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))]);
     }
@@ -66,21 +66,6 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         var progress = state.Of(step.Id);
         var last = progress.Attempts.LastOrDefault();
         return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, (step.Do as Catalogue.PersonAction)?.Instructions, last?.Overdue ?? false);
-    }
-
-    // By this run's own pace: what the done blocks took against what the plan gave them.
-    private static DateTimeOffset? ForecastOf(RunState state, double pace)
-    {
-        if (state.StartedAt is null || state.End is not null) return null;
-        TimeSpan planned = TimeSpan.Zero, took = TimeSpan.Zero, left = TimeSpan.Zero;
-        foreach (var block in state.Plan.Blocks)
-        {
-            var expected = block.Expected + block.Settle;
-            if (block.Number <= state.BlocksDone && state.Blocks[block.Number] is { Ended: { } ended } times) { planned += expected; took += ended - times.Begun; }
-            else left += expected;
-        }
-        var factor = planned > TimeSpan.Zero ? took / planned : 1 / pace;
-        return state.LastAt + left * factor;
     }
 
     private static ImmutableArray<TideView> TideOf(RunState state) => [.. state.Plan.Moves.SelectMany(move => move.Components.Select(component =>

@@ -1,0 +1,48 @@
+using TideStep.Core.Plans;
+using TideStep.Core.Runs;
+
+namespace TideStep.Engine;
+
+/// <summary>Watches the time of a run: says when it runs late, and asks for a decision while the way back still fits its window.</summary>
+internal sealed class RunClock(RunContext context, RunLog log)
+{
+    /// <summary>How often it looks.</summary>
+    private static readonly TimeSpan Look = TimeSpan.FromMinutes(1);
+
+    /// <summary>How long before the turn-back time it asks: members in the middle have to come to a safe place first.</summary>
+    private static readonly TimeSpan Before = TimeSpan.FromMinutes(10);
+
+    /// <summary>What a run may be over its planned time before it is late.</summary>
+    private const double Grace = 0.1;
+    private static readonly TimeSpan LeastGrace = TimeSpan.FromMinutes(5);
+
+    public async Task WatchAsync(Func<bool> keepsWindows, CancellationToken ct)
+    {
+        while (log.Look(s => s.End) is null)
+        {
+            if (log.Look(s => Said(s, keepsWindows())) is { } said) await log.AppendAsync(said);
+            await Task.Delay(Look, context.Time, ct);
+        }
+    }
+
+    // What is to be said now, or nothing.
+    private RunEvent? Said(RunState state, bool keepsWindows)
+    {
+        if (state.Status is not (RunStatus.Running or RunStatus.Waiting) || state.CurrentBlock == state.BlocksDone) return null;
+        var now = context.Time.GetUtcNow();
+        var block = state.Plan.Blocks[state.CurrentBlock - 1];
+        var window = keepsWindows ? state.Plan.Windows.FirstOrDefault(w => block.Move >= w.FirstMove && block.Move <= w.LastMove) : null;
+        if (Forecast.EndOf(state, context.Settings.Pace, window?.LastMove) is not { } end) return null;
+        end = end < now ? now : end;
+        if (window is not null)
+        {
+            var turnBack = window.To - block.Return.Length;
+            if (block.Return.State != ReturnState.Closed && block.Return.Length > TimeSpan.Zero && now >= turnBack - Before && end > window.To && state.TurnBackSaid != window.To) return new TurnBackNear(turnBack, end, window.To);
+            return end > window.To && state.LateAgainst != window.To ? new RanLate(end, window.To) : null;
+        }
+        var whole = context.Settings.Real(state.Plan.Expected);
+        var due = state.StartedAt!.Value + whole;
+        var grace = whole * Grace > context.Settings.Real(LeastGrace) ? whole * Grace : context.Settings.Real(LeastGrace);
+        return end > due + grace && state.LateAgainst is null ? new RanLate(end, due) : null;
+    }
+}

@@ -68,6 +68,7 @@ public static class RunScreen
         DecisionKind.Skip => "skip",
         DecisionKind.LeaveOut => "leave-out",
         DecisionKind.GoPastWindow => "go-past-window",
+        DecisionKind.AcceptDifferences => "accept-differences",
         DecisionKind.ReturnAsFarAs => "return",
         _ => "stop-here",
     };

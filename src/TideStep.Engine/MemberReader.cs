@@ -47,6 +47,28 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         return (await RunningAsync(estate, catalogue, [member], ct)).TryGetValue(member.Id, out var running) && running is not ("none" or "unreachable");
     }
 
+    /// <summary>What is answered to questions, by member and question; what can't be had is left out.</summary>
+    public async Task<ImmutableSortedDictionary<string, string>> AnswersAsync(Estate estate, ProductCatalogue catalogue, IReadOnlyCollection<PlannedAsk> asks, CancellationToken ct)
+    {
+        var found = new ConcurrentDictionary<string, string>();
+        var byMember = asks.SelectMany(a => a.Members.Select(m => (Member: m, a.Ask))).GroupBy(a => a.Member);
+        await Parallel.ForEachAsync(byMember, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (asked, token) =>
+        {
+            if (estate.FindMember(asked.Key) is not { } member) return;
+            var (node, product) = (estate.Nodes[member.Node], catalogue.Find(estate.Find(member.Component)!.Product)!);
+            var wanted = asked.Select(a => new Reference(a.Ask.Of, [], null)).DistinctBy(r => r.Key).ToList();
+            using var limit = CancellationTokenSource.CreateLinkedTokenSource(token);
+            try
+            {
+                var values = (await ConnectorOf(node).ReadAsync(node, member, product, wanted, limit.Token).WaitAsync(settings.NodeLimit, time, token)).Values;
+                foreach (var (_, ask) in asked) if (values.FirstOrDefault(v => v.Key.Key == ask.Of).Value is { } value) found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = value.ToString();
+            }
+            catch (ConnectorException) { /* not known: what was known before stands out as a difference */ }
+            catch (TimeoutException) { await limit.CancelAsync(); }
+        });
+        return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
+    }
+
     /// <summary>The role that a member has now, where its product reads it; null where it does not, or its node does not answer.</summary>
     public async Task<string?> RoleAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
     {

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Collections.Immutable;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
@@ -88,6 +89,7 @@ public sealed class RunExecutor
         WatchSettling settling => SettleAsync(settling, ct),
         BeginReturn back => _beginReturn(this, back.AsFarAs),
         ReadAfter => ReadAfterAsync(ct),
+        AskAfter => AskAfterAsync(ct),
         _ => Task.CompletedTask,
     };
 
@@ -102,6 +104,25 @@ public sealed class RunExecutor
     {
         var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>();
         await Log.AppendAsync(new MembersRead("after", await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct)));
+    }
+
+    /// <summary>Asks again until every difference is borne, or the time in which each may come to rest is over.</summary>
+    private async Task AskAfterAsync(CancellationToken ct)
+    {
+        var began = _context.Time.GetTimestamp();
+        var before = Log.Look(s => s.AnswersBefore);
+        while (true)
+        {
+            var answers = await _context.Reader.AnswersAsync(_context.Estate, _context.Catalogue, Plan.Asks, ct);
+            var differences = BeforeAndAfter.Of(Plan, before, answers).Where(c => c.What.Length > 0).ToImmutableArray();
+            var restless = differences.Where(d => !d.Borne).Select(d => Plan.Asks.First(a => a.Ask.Id == d.Ask && a.Members.Contains(d.Member)).Ask.Within).Where(w => _context.Time.GetElapsedTime(began) < _context.Settings.RealLimit(w));
+            if (!restless.Any() || Log.Look(s => s.HoldAskedFor))
+            {
+                await Log.AppendAsync(new AnswersCompared(answers, differences));
+                return;
+            }
+            await Task.Delay(_context.Settings.Poll, _context.Time, ct);
+        }
     }
 
     private async Task TakeBackAsync(TakeBack measure, CancellationToken ct)

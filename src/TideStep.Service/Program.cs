@@ -53,6 +53,7 @@ builder.Services.AddSingleton(services => new SurveySchedule(estates, store, tim
 builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
 { Checks = checks, SignOffs = signing });
+builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));
 builder.Services.AddSingleton(services => new NoticeDesk(store, store, services.GetRequiredService<RunDesk>(), estates, new WebhookSender(http, secrets, time), new MailSender(secrets), feed, engine, time, installation,
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what))
 { LinkOf = run => $"http://127.0.0.1:{settings.Port}/runs/{run}", Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people) });
@@ -89,6 +90,7 @@ checks.Reserved = app.Services.GetRequiredService<RunDesk>().Reserved;
 api.MapRuns();
 api.MapSignOffs();
 api.MapNotices();
+api.MapFollowUps();
 api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
 if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
 

@@ -294,3 +294,19 @@ public sealed class PlanTests
         Assert.Equal(TimeSpan.FromMinutes(6), plan.Blocks[2].Expected);
     }
 }
+
+public sealed class FoundMixedTests
+{
+    [Theory]
+    [InlineData("app/n3", "7")]
+    [InlineData("app/n1", "7")]
+    public void A_plan_is_made_though_one_member_was_upgraded_by_somebody_else_and_a_way_down_exists(string member, string running)
+    {
+        var fleet = new Fleet().Node("n[1-3]", "site: s").With("app", "engine", "6", "\"n[1-3]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}\n  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}\nsteps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n");
+        var read = $"  {member}: {{running: \"{running}\"}}\n";
+        var plan = Fleet.Good(PlanMaker.Make(fleet.Index(read), fleet.Path("goal: [{component: app, to: 7}]", read), "e", "c"));
+        Assert.DoesNotContain(plan.Blocks.SelectMany(b => b.Lanes), l => l.Subject == member && l.Steps.Any(s => s.Name == "put"));
+        Assert.Equal(2, plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Count(s => s.Name == "put"));
+    }
+}

@@ -10,12 +10,13 @@ const labels: Record<Decision['decision'], string> = {
   skip: 'Skip',
   'leave-out': 'Leave this member out and go on',
   'go-past-window': 'Go past the window',
+  'accept-differences': 'Accept what differs',
   'return-as-far-as': 'Return as far as …',
   'stop-here': 'Stop here',
 };
 
 /** What stands in the report in place of a step's own proof needs a reason. */
-const needsReason: Decision['decision'][] = ['correct-and-try-again', 'mark-as-done', 'skip', 'leave-out'];
+const needsReason: Decision['decision'][] = ['correct-and-try-again', 'mark-as-done', 'skip', 'leave-out', 'accept-differences'];
 
 /** A halt or a hold: what happened, what may be decided, what each decision means, and the return path with its loss and length. */
 export function Halt({ run }: { run: Run }) {

@@ -31,12 +31,28 @@ public static class RunCommands
             output.Write(new { run = id }, () => output.Line($"{id} has started; follow it with: tidestep run follow {id}"));
             return Exit.Done;
         }, plan, label, follow));
-        run.Subcommands.Add(context.Remote("list", "Runs, newest first", async (_, client, output, ct) =>
+        var (search, inState) = (new Option<string?>("--search") { Description = "words that are in the label, the goal, names of people or members, a halt or a reason" }, new Option<string?>("--state") { Description = "only runs in this state, as in 'halted' or 'stopped-here'" });
+        run.Subcommands.Add(context.Remote("list", "Runs, newest first", async (result, client, output, ct) =>
         {
-            var lines = await client.GetAsync<List<Line>>("/api/runs", ct);
+            var query = string.Join('&', new[] { result.GetValue(search) is { } words ? $"search={Uri.EscapeDataString(words)}" : null, result.GetValue(inState) is { } state ? $"state={Uri.EscapeDataString(state)}" : null }.OfType<string>());
+            var lines = await client.GetAsync<List<Line>>($"/api/runs?{query}", ct);
             output.Write(lines, () => output.Table(["run", "state", "done %", "kind", "started", "by", "label"], lines.Select(l => new[] { l.Run, Orders.Word(l.Status), (l.Share * 100).ToString("0"), l.Kind, l.Started?.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss") ?? "-", l.By, l.Label })));
             return Exit.Done;
-        }));
+        }, search, inState));
+        var (earlier, later) = (new Argument<string>("earlier") { Description = "a run" }, new Argument<string>("later") { Description = "the run to compare with it" });
+        run.Subcommands.Add(context.Remote("compare", "What a run did otherwise than an earlier one, and how long its parts took in both", async (result, client, output, ct) =>
+        {
+            var found = await client.GetAsync<RunDifferences>($"/api/runs/{result.GetValue(later)}/differences?from={Uri.EscapeDataString(result.GetValue(earlier)!)}", ct);
+            output.Write(found, () =>
+            {
+                output.Heading(found.Differences.IsEmpty ? "They did the same." : $"{result.GetValue(later)}, compared with {result.GetValue(earlier)}:");
+                foreach (var difference in found.Differences) output.Line($"  {difference}");
+                output.Line();
+                string Time(TimeSpan? t) => t is { } took ? Durations.Write(took) : "-";
+                output.Table(["part", "earlier", "later"], found.Times.Select(t => new[] { t.What, Time(t.First), Time(t.Second) }));
+            }, found.Times);
+            return found.Differences.IsEmpty ? Exit.Done : Exit.No;
+        }, earlier, later));
         run.Subcommands.Add(context.Remote("show", "A run as it stands", async (result, client, output, ct) =>
         {
             var view = await client.GetAsync<RunView>($"/api/runs/{result.GetValue(Run)}", ct);
@@ -46,8 +62,8 @@ public static class RunCommands
         run.Subcommands.Add(context.Remote("follow", "Follow a run to its end or its next decision", (result, client, output, ct) => RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct), Run));
         foreach (var (verb, text) in new[] { ("hold", "Hold at the next safe place"), ("go-on", "Let a held run go on") })
             run.Subcommands.Add(context.Remote(verb, text, async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/{verb}", null, ct); return Exit.Done; }, Run));
-        var decision = new Argument<string>("decision") { Description = "try-again, correct, mark-as-done, skip, leave-out, go-past-window, return or stop-here" };
-        decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "leave-out", "go-past-window", "return", "stop-here");
+        var decision = new Argument<string>("decision") { Description = "try-again, correct, mark-as-done, skip, leave-out, go-past-window, accept-differences, return or stop-here" };
+        decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "leave-out", "go-past-window", "accept-differences", "return", "stop-here");
         var (limit, times, command) = (new Option<string?>("--limit") { Description = "for correct: another limit for one attempt, as in '2 h'" }, new Option<int?>("--attempts") { Description = "for correct: another number of attempts" }, new Option<string[]>("--command") { Description = "for correct: other arguments of the command", AllowMultipleArgumentsPerToken = true });
         var asFarAs = new Option<string?>("--as-far-as") { Description = "for return: start (default), or 'move 2' for the beginning of that move" };
         run.Subcommands.Add(context.Remote("decide", "Decide at a halt", async (result, client, output, ct) =>

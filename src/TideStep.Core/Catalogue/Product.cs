@@ -125,6 +125,9 @@ public sealed record Jump(string Id, VersionRange From, Versions.Version To, boo
 public sealed record Product(string Id, string Title, VersionScheme Scheme, ImmutableArray<string> Roles, ImmutableArray<string> Voting, ImmutableArray<Release> Releases,
     ImmutableArray<CompatibilityRule> Rules, ImmutableArray<Jump> Jumps, Routines Routines, ImmutableDictionary<string, StepSpec> Steps, ImmutableDictionary<string, Collector> Readings)
 {
+    /// <summary>What is asked of its members before the work and after it.</summary>
+    public ImmutableArray<AskSpec> Asks { get; init; } = [];
+
     /// <summary>The names under which its steps note something.</summary>
     public IReadOnlySet<string> Noted => _noted ??= Steps.Values.Select(s => s.Notes).OfType<string>().ToHashSet();
     private HashSet<string>? _noted;

@@ -46,9 +46,10 @@ public static class ProductDocument
         foreach (var jump in jumps)
             if (releases.Length > 0 && jump.To is not null && releases.All(r => !r.Version.Equals(jump.To)))
                 findings.Add($"jump {jump.Id}: leads to '{jump.To}', which is no release of {id}", jump.Place, Nearest.Hint(jump.To.Label, releases.Select(r => r.Label)));
+        var asks = AskSpec.ReadAll(form, readings, findings);
         var rules = RuleDocument.Read(id, form, scheme, findings);
         StepDocument.CheckExpressions(steps, routines, jumps, releases, readings, findings);
-        return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings) { Port = port, Needs = needs };
+        return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings) { Port = port, Needs = needs, Asks = asks };
     }
 
     private static ImmutableArray<Release> ReadReleases(ImmutableArray<(string Key, Node Value, Place At)> nodes, VersionScheme scheme, Findings findings)
@@ -121,7 +122,7 @@ public static class ProductDocument
 /// <summary>The first line of every document names its kind.</summary>
 internal static class DocumentKinds
 {
-    public static readonly string[] Known = ["estate/1", "product/1", "readings/1", "goal/1"];
+    public static readonly string[] Known = ["estate/1", "product/1", "readings/1", "goal/1", "notices/1"];
 
     public static void Expect(Form form, string kind)
     {

@@ -107,6 +107,9 @@ public sealed record PlannedTask(TaskTime When, int Move, string Component, stri
     public TimeSpan? Ahead { get; init; }
 }
 
+/// <summary>A question that is asked before the work and after it, of which members, and what its answers are.</summary>
+public sealed record PlannedAsk(string Component, AskSpec Ask, ValueKind Kind, ImmutableArray<string> Members);
+
 /// <summary>One jump of a move: the component, where it goes, by which jump of the catalogue (or which restore) and method.</summary>
 public sealed record PlannedJump(string Component, string Product, string From, string To, string Jump, Method Method);
 
@@ -148,6 +151,9 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
 
     /// <summary>What people have to do, in the order of its time.</summary>
     public ImmutableArray<PlannedTask> Tasks { get; init; } = [];
+
+    /// <summary>What is asked before the work and after it.</summary>
+    public ImmutableArray<PlannedAsk> Asks { get; init; } = [];
 
     /// <summary>Where a person has to say that it may go on, in the order of the parts.</summary>
     public ImmutableArray<PlannedSignOff> SignOffs { get; init; } = [];

@@ -56,6 +56,7 @@ public static class PlanMaker
             Answers = asked,
             Artefacts = PlanNeeds.Artefacts(index, path, findings),
             Tasks = PlanNeeds.Tasks(index, path),
+            Asks = PlanNeeds.Asks(index, path, blocks),
             SignOffs = PlannedSignOff.Of(index.Estate, blocks, move => path.Moves[move - 1].Jumps.Select(j => j.Jump)),
             AllowsUntested = path.Asked.AllowUntested,
             Allowed = path.Asked.Allowed,

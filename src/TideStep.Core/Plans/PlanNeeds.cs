@@ -58,6 +58,15 @@ internal static class PlanNeeds
         }
     }
 
+    /// <summary>What the products of all components that the work touches ask before and after it. Of a replaced component the members that stay for good are not known; its questions are left out.</summary>
+    public static ImmutableArray<PlannedAsk> Asks(EstateIndex index, PathAnswer path, IEnumerable<Block> blocks)
+    {
+        var replaced = path.Moves.Where(m => m.Method == Method.Replace).SelectMany(m => m.Jumps).Select(j => j.Component).ToHashSet();
+        var touched = blocks.SelectMany(b => b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')])).Concat(b.ComponentsOut)).ToHashSet();
+        return [.. index.Components.Where(c => touched.Contains(c.Id) && !replaced.Contains(c.Id)).OrderBy(c => c.Id, StringComparer.Ordinal).SelectMany(c => index.Catalogue.Find(c.Product)!.Asks
+            .Select(a => new PlannedAsk(c.Id, a, KnownReadings.KindOf(new Expressions.Reference(a.Of, [], null), index.Catalogue.Find(c.Product)!.Readings) ?? Expressions.ValueKind.Text, [.. c.Members.Select(m => m.Id)])))];
+    }
+
     private static string? TraitOf(EstateIndex index, Component component, string node, string trait) =>
         index.Estate.Nodes[node].Traits.TryGetValue(trait, out var own) ? own : component.Traits.GetValueOrDefault(trait);
 

@@ -81,16 +81,20 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         }
         if ((_sum.Winding == 0 && !_joint && !JointCouldHelp()) || _ways.Count > MostSearched)
         {
-            var said = _lossy.Min ?? _standing.Changed.First().Key;
+            // A component that was found mixed and comes to its one version has nothing before it that it could be led back to.
+            if ((_lossy.Min ?? _standing.Changed.Keys.FirstOrDefault(id => _ways[id].Way!.Jumps.Length > 0)) is not { } said) return FoundMixed();
             var jumps = _ways[said].Way!.Jumps;
             return Say(_sum.Losses, _sum.Length, said, jumps.FirstOrDefault(j => j.Jump.Closes is not null, jumps[0]).Jump);
         }
         var found = ReturnSearch.Find(_standing, _before[0], path.Day, path.Asked.AllowUntested, path.Asked.Allowed, withReasons: false).Value;
         if (found is not { Found: true }) return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, $"no order of reverse moves leads {string.Join(", ", _ways.Keys.Order(StringComparer.Ordinal))} back through states that are allowed");
         var taken = found.Moves.SelectMany(m => m.Jumps).ToList();
+        if (taken.Count == 0) return FoundMixed();
         var worst = taken.FirstOrDefault(j => j.Jump.Closes is not null, taken[0]);
         return Say(taken.Count(j => j.Jump.Closes is not null), found.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes), worst.Component, worst.Jump);
     }
+
+    private ReturnPath FoundMixed() => new(ReturnState.Clean, TimeSpan.Zero, $"{_standing.Changed.First().Key} was found mixed, and is brought to the version that it counts as");
 
     // A joint move has never less outage than its jumps one by one, and only time to save: by two outages of one component, or of related ones that take the same out.
     private bool JointCouldHelp()

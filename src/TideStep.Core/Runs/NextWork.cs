@@ -28,6 +28,9 @@ public sealed record BeginReturn(string? AsFarAs) : Work;
 /// <summary>Read the members' versions after the work.</summary>
 public sealed record ReadAfter : Work;
 
+/// <summary>Ask after the work what was asked before it, until the differences are borne or their time is over.</summary>
+public sealed record AskAfter : Work;
+
 /// <summary>Enter a part of the plan once its window has begun, if it still fits into it.</summary>
 public sealed record EnterInWindow(int Block) : Work;
 
@@ -75,7 +78,13 @@ public static class NextWork
         {
             if (stopping) return Stop(state);
             if (state.BlocksDone > 0 && state.Plan.Blocks[state.BlocksDone - 1].RestsAfter && state.RestedAt != state.BlocksDone) return [new Append(new HoldAsked("the plan, which rests here till its next window"))];
-            if (state.BlocksDone == state.Plan.Blocks.Length) return [new Append(new ClosingBegun(RunEnd.Completed))];
+            if (state.BlocksDone == state.Plan.Blocks.Length)
+            {
+                if (state.Plan.Asks.IsEmpty || state.AnswersBefore.IsEmpty) return [new Append(new ClosingBegun(RunEnd.Completed))];
+                if (state.Comparison is not { } compared) return [new AskAfter()];
+                var unborne = compared.Differences.Where(d => !d.Borne && state.Plan.Asks.First(a => a.Ask.Id == d.Ask && a.Members.Contains(d.Member)).Ask.Halts).ToList();
+                return [new Append(unborne.Count == 0 || state.DifferencesAccepted ? new ClosingBegun(RunEnd.Completed) : new Halted(BeforeAndAfter.Words(unborne), null))];
+            }
             var next = state.CurrentBlock + 1;
             if (state.Plan.SignOffs.FirstOrDefault(s => s.Block == next) is { } asked)
             {

@@ -32,6 +32,11 @@ public static class Orders
             return No($"an attempt still runs on {state.Plan.Step(step).Node}: {state.Plan.Step(step).Title}", "Wait for its end; its record is followed.");
         if (decision is DecisionKind.CorrectAndTryAgain or DecisionKind.MarkAsDone or DecisionKind.Skip or DecisionKind.LeaveOut) return OfStep(state, decision, by, reason, amendment);
         if (decision == DecisionKind.GoPastWindow && state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) return No("the plan has no window and no freeze to go past", "Say another decision.");
+        if (decision == DecisionKind.AcceptDifferences)
+        {
+            if (state.Comparison is not { } compared || compared.Differences.All(d => d.Borne) || state.Halt?.Step is not null) return No("nothing differs from before that could be accepted", "Say another decision.");
+            if (string.IsNullOrWhiteSpace(reason)) return No("to accept what differs needs a reason", "Say why it may be so; it stands in the report.");
+        }
         return ([new Decided(decision, by, reason, asFarAs)], null);
     }
 

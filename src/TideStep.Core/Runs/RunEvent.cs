@@ -11,7 +11,7 @@ public enum AttemptEnd { Succeeded, Failed, Refused, Lost, Restarted }
 public enum DoneHow { Done, Already, Signed, Marked, Skipped, LeftOut }
 
 /// <summary>What a person may say at a halt.</summary>
-public enum DecisionKind { TryAgain, CorrectAndTryAgain, MarkAsDone, Skip, LeaveOut, GoPastWindow, ReturnAsFarAs, StopHere }
+public enum DecisionKind { TryAgain, CorrectAndTryAgain, MarkAsDone, Skip, LeaveOut, GoPastWindow, AcceptDifferences, ReturnAsFarAs, StopHere }
 
 /// <summary>What a named person changes of a step in this run; the plan itself stays as it is.</summary>
 /// <param name="Limit">Another time for one attempt.</param>
@@ -30,6 +30,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Opened), "opened")]
 [JsonDerivedType(typeof(Owned), "owned")]
 [JsonDerivedType(typeof(MembersRead), "members-read")]
+[JsonDerivedType(typeof(AnswersCompared), "answers-compared")]
 [JsonDerivedType(typeof(PlanChecked), "plan-checked")]
 [JsonDerivedType(typeof(Started), "started")]
 [JsonDerivedType(typeof(BlockEntered), "block-entered")]
@@ -77,7 +78,14 @@ public sealed record Owned(string Owner) : RunEvent;
 public sealed record PlanChecked(int Checks, ImmutableArray<Checks.Finding> Findings) : RunEvent;
 
 /// <summary>The versions read off the members concerned, for "before" or "after".</summary>
-public sealed record MembersRead(string When, ImmutableSortedDictionary<string, string> Running) : RunEvent;
+public sealed record MembersRead(string When, ImmutableSortedDictionary<string, string> Running) : RunEvent
+{
+    /// <summary>What was answered to the questions that are asked before and after, by member and question.</summary>
+    public ImmutableSortedDictionary<string, string>? Answers { get; init; }
+}
+
+/// <summary>The same questions were asked after the work; the differences that there are, borne or not, once they were at rest or their time was over.</summary>
+public sealed record AnswersCompared(ImmutableSortedDictionary<string, string> Answers, ImmutableArray<Compared> Differences) : RunEvent;
 
 public sealed record Started(string By) : RunEvent;
 

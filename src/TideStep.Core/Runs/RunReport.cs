@@ -19,6 +19,12 @@ public sealed record ReportMark(DateTimeOffset At, string What);
 public sealed record RunReport(string Run, string Label, string Plan, string Kind, string Estate, string End, string OpenedBy, string? Parent, string? Return, DateTimeOffset? Started, DateTimeOffset? Ended, TimeSpan Planned, TimeSpan? Took,
     ImmutableArray<string> Goal, ImmutableArray<ReportMember> Members, ImmutableArray<ReportBlock> Blocks, ImmutableArray<ReportMark> Marks, ImmutableArray<PointState> Points, ImmutableArray<string> OpenMeasures)
 {
+    /// <summary>What was asked before and after, with its differences; none where nothing was asked.</summary>
+    public ImmutableArray<Compared> Answers { get; init; } = [];
+
+    /// <summary>What is left to be done.</summary>
+    public ImmutableArray<FollowUp> FollowUps { get; init; } = [];
+
     /// <summary>Makes the report from a run's state and journal.</summary>
     public static RunReport Of(string run, RunState state, IEnumerable<JournalEntry> journal)
     {
@@ -36,6 +42,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Runs.Halted h => new ReportMark(e.At, $"halted: {h.Why}"),
             OrdersGiven o => new ReportMark(e.At, $"standing orders by {o.By}: {Written(o.Orders)}"),
             SuccessorChosen c => new ReportMark(e.At, $"{c.Lane} hands over to {c.Member}: {c.Why}"),
+            AnswersCompared c => new ReportMark(e.At, $"asked again: {c.Answers.Count} answers, {c.Differences.Length} differ, {c.Differences.Count(d => !d.Borne)} of them more than they may"),
             RanLate l => new ReportMark(e.At, $"late: by its pace it ends {l.Forecast:yyyy-MM-dd HH:mm zzz}, it was to end {l.Due:yyyy-MM-dd HH:mm zzz}"),
             SignOffAwaited w => new ReportMark(e.At, $"waits for a sign-off: {w.SignOff}"),
             SignedOff { Given: var g } => new ReportMark(e.At, $"signed off by {g.By}: {g.For} of plan {g.Plan}, holds until {g.Ends:yyyy-MM-dd HH:mm zzz}{(g.TurnBack.IsDefaultOrEmpty ? ", every halt waits for somebody" : $", at a halt that nobody decides: {Written(g.TurnBack)}")}{(g.Note is null ? "" : $" ({g.Note})")}"),
@@ -53,13 +60,13 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         var blocks = state.Plan.Blocks.Select(b => new ReportBlock(b.Number, b.Title, b.Expected + b.Settle, state.Blocks.TryGetValue(b.Number, out var t) && t.Ended is { } ended ? ended - t.Begun : null)).ToImmutableArray();
         ReportMark? Remember(string name) { owner = name; return null; }
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
-            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]);
+            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]) { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state) };
     }
 
     /// <summary>Standing orders in words.</summary>
     public static string Written(IEnumerable<StandingOrder> orders) => string.Join(", then ", orders.Select(s => $"{Word(s.Decision)} after {Durations.Write(s.After)}{(s.Times > 1 ? $", {s.Times} times" : "")}"));
 
-    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.CorrectAndTryAgain => "correct and try again", DecisionKind.MarkAsDone => "mark as done", DecisionKind.Skip => "skip", DecisionKind.LeaveOut => "leave this member out and go on", DecisionKind.GoPastWindow => "go past the window", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
+    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.CorrectAndTryAgain => "correct and try again", DecisionKind.MarkAsDone => "mark as done", DecisionKind.Skip => "skip", DecisionKind.LeaveOut => "leave this member out and go on", DecisionKind.GoPastWindow => "go past the window", DecisionKind.AcceptDifferences => "accept what differs", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
 
     private static string EndWord(RunState state) => state.End is { } end ? EndWord(end) : $"not ended ({state.Status.ToString().ToLowerInvariant()})";
 
@@ -78,6 +85,13 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         foreach (var line in Goal) text.Append(CultureInfo.InvariantCulture, $"- {line}\n");
         text.Append("\n## Members\n\n| member | before | after |\n|---|---|---|\n");
         foreach (var member in Members) text.Append(CultureInfo.InvariantCulture, $"| {member.Member} | {Cell(member.Before)} | {Cell(member.After)} |\n");
+        if (!Answers.IsEmpty)
+        {
+            var differing = Answers.Where(a => a.What.Length > 0).ToList();
+            text.Append(CultureInfo.InvariantCulture, $"\n## Before and after\n\n{Answers.Length} answers, {Answers.Length - differing.Count} the same.\n");
+            if (differing.Count > 0) text.Append("\n| member | question | before | after | difference |\n|---|---|---|---|---|\n");
+            foreach (var a in differing) text.Append(CultureInfo.InvariantCulture, $"| {a.Member} | {a.Ask} | {Cell(a.Before ?? "-")} | {Cell(a.After ?? "-")} | {(a.Borne ? "" : "**more than it may:** ")}{Cell(a.What)} |\n");
+        }
         text.Append("\n## Times\n\n| part | planned | took |\n|---|---|---|\n");
         foreach (var block in Blocks) text.Append(CultureInfo.InvariantCulture, $"| {Cell(block.Title)} | {Durations.Write(block.Planned)} | {(block.Took is { } t ? Durations.Write(t) : "not begun or not ended")} |\n");
         text.Append("\n## What happened\n\n");
@@ -86,6 +100,11 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         {
             text.Append("\n## Rollback points\n\n| point | leads back to | captured | size | verified | place |\n|---|---|---|---|---|---|\n");
             foreach (var p in Points) text.Append(CultureInfo.InvariantCulture, $"| {p.Planned.Id} | {p.Planned.Version} | {At(p.CapturedAt)} | {Expressions.Units.WriteBytes(p.Bytes)} | {p.Verified ?? "no"} | {Cell(p.Place)} |\n");
+        }
+        if (!FollowUps.IsEmpty)
+        {
+            text.Append("\n## Left to be done\n\n| what | about | whose | until | why |\n|---|---|---|---|---|\n");
+            foreach (var f in FollowUps) text.Append(CultureInfo.InvariantCulture, $"| {Cell(f.What)} | {Cell(f.About)} | {Cell(f.Owner ?? "nobody's yet")} | {(f.Urgent ? "now" : At(f.Due))} | {Cell(f.Why)} |\n");
         }
         if (!OpenMeasures.IsEmpty) text.Append(CultureInfo.InvariantCulture, $"\n## Temporary measures still open\n\n{string.Join("\n", OpenMeasures.Select(m => "- " + m))}\n");
         return text.ToString();

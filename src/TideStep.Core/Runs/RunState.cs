@@ -83,6 +83,15 @@ public sealed class RunState(Plan plan)
     /// <summary>What window the run waits for, or null.</summary>
     public WindowAwaited? AwaitsWindow { get; private set; }
 
+    /// <summary>What was answered before the work.</summary>
+    public ImmutableSortedDictionary<string, string> AnswersBefore { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
+
+    /// <summary>What was answered after it, with the differences; null before it was asked.</summary>
+    public AnswersCompared? Comparison { get; private set; }
+
+    /// <summary>Whether a person accepted the differences that halted the run.</summary>
+    public bool DifferencesAccepted { get; private set; }
+
     /// <summary>The end against which the run was last said to be late.</summary>
     public DateTimeOffset? LateAgainst { get; private set; }
 
@@ -162,7 +171,8 @@ public sealed class RunState(Plan plan)
         {
             case Opened e: (Label, By, Parent, OpenedAt) = (e.Label, e.By, e.Parent, entry.At); break;
             case Owned e: Owner = e.Owner; break;
-            case MembersRead { When: "before" } e: Before = e.Running; break;
+            case MembersRead { When: "before" } e: (Before, AnswersBefore) = (e.Running, e.Answers ?? AnswersBefore); break;
+            case AnswersCompared e: Comparison = e; break;
             case MembersRead e: After = e.Running; break;
             case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
             case Started: StartedAt = entry.At; break;
@@ -231,12 +241,17 @@ public sealed class RunState(Plan plan)
                 _leftOut.Add(lane);
                 foreach (var step in FailedSteps.Where(f => Plan.Blocks.SelectMany(b => b.Lanes).Any(l => l.Subject == lane && l.Steps.Any(s => s.Id == f))).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
                 goto case DecisionKind.TryAgain;
+            case DecisionKind.AcceptDifferences:
+                DifferencesAccepted = true;
+                goto case DecisionKind.TryAgain;
             case DecisionKind.GoPastWindow:
                 PastWindow = true;
                 goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
                 (Halt, HoldAskedFor, IsHeld, Guards, TurnBack) = (null, false, false, null, null);
+                // What differed is asked again, unless it was accepted as it is.
+                if (!DifferencesAccepted) Comparison = null;
                 // Who takes over is chosen anew as long as nothing was done there.
                 foreach (var handing in Plan.Blocks.SelectMany(b => b.Lanes).Where(l => l.HandsOver && _successors.ContainsKey(l.Subject) && l.Steps.Where(s => s.On == Catalogue.StepOn.Successor).All(s => Of(s.Id).Attempts.IsEmpty))) _successors.Remove(handing.Subject);
                 break;

@@ -97,6 +97,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
                 if (Orders.Decide(state, kind, "somebody", "a reason", null, new Amendment(TimeSpan.FromHours(1), null, [])).Refused is null) list.Add(new DecisionView(kind, means));
         }
         if (state.Status == RunStatus.Halted && state.Halt!.Step is null && !(state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) && !state.PastWindow) list.Add(new DecisionView(DecisionKind.GoPastWindow, "the run goes on although its window ends, or a freeze stands; nothing keeps it to the hours any more"));
+        if (state.Status == RunStatus.Halted && Orders.Decide(state, DecisionKind.AcceptDifferences, "somebody", "a reason", null).Refused is null) list.Add(new DecisionView(DecisionKind.AcceptDifferences, "the run closes with what differs; the report names it with your reason"));
         if (state.Plan.Kind == Plans.Plan.Upgrade) list.Add(new DecisionView(DecisionKind.ReturnAsFarAs, $"{back}: {entry?.Return.State switch { ReturnState.WithLoss => "with loss, ", ReturnState.Closed => "closed for what is planned here, ", _ => "clean, " }}{entry?.Return.Why}"));
         list.Add(new DecisionView(DecisionKind.StopHere, "temporary measures are taken back, everything else stays as it is; the run ends"));
         return list.ToImmutable();

@@ -47,13 +47,25 @@ public static class RunRoutes
 {
     public static void MapRuns(this RouteGroupBuilder api)
     {
-        api.MapGet("/runs", async (RunDesk desk, IJournal journal, int? limit, DateTimeOffset? before, CancellationToken ct) =>
+        api.MapGet("/runs", async (RunDesk desk, IJournal journal, int? limit, DateTimeOffset? before, string? search, string? state, CancellationToken ct) =>
         {
-            var lines = new List<RunLine>();
-            foreach (var stored in await journal.RunsAsync(false, Math.Clamp(limit ?? 50, 1, 500), before, ct))
-                if (await Look(desk, stored.Id, s => RunView.Of(stored.Id, s, 1), ct) is { } v) lines.Add(new RunLine(v.Run, v.Label, v.Status, v.Kind, v.Parent, v.Plan, stored.OpenedAt, v.Started, v.Ended, v.Share, v.By));
+            var (lines, most) = (new List<RunLine>(), Math.Clamp(limit ?? 50, 1, 500));
+            // Searched, the journal is gone through page by page until there are enough.
+            while (lines.Count < most)
+            {
+                var page = await journal.RunsAsync(false, most, before, ct);
+                foreach (var stored in page)
+                    if (lines.Count < most && await Look(desk, stored.Id, s => Found(s, stored.Id, search) && (state is null || Orders.Word(s.Status) == state.Replace('-', ' ')) ? RunView.Of(stored.Id, s, 1) : null, ct) is { } v) lines.Add(new RunLine(v.Run, v.Label, v.Status, v.Kind, v.Parent, v.Plan, stored.OpenedAt, v.Started, v.Ended, v.Share, v.By));
+                if (page.Count < most) break;
+                before = page[^1].OpenedAt;
+            }
             return lines;
-        }).WithSummary("Runs, newest first; page with before=");
+        }).WithSummary("Runs, newest first; page with before=; search= finds words in label, goal, names, members and halts, state= a state");
+        api.MapGet("/runs/{run}/differences", async (string run, string from, RunDesk desk, CancellationToken ct) =>
+        {
+            foreach (var wanted in (string[])[run, from]) if (await desk.StateAsync(wanted, ct) is null) return Missing(wanted);
+            return Results.Ok(RunComparison.Of((await desk.StateAsync(from, ct))!, (await desk.StateAsync(run, ct))!));
+        }).Produces<RunDifferences>().WithSummary("What a run did otherwise than an earlier one, and how long its parts took in both");
         api.MapPost("/runs", (HttpContext http, OpenRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
         {
             IReadOnlyList<Problem> refused = [];
@@ -132,6 +144,14 @@ public static class RunRoutes
         }).WithSummary("Rollback points of all runs");
     }
 
+    // Every word has to be found somewhere of what people remember a run by.
+    private static bool Found(RunState state, string run, string? search)
+    {
+        if (string.IsNullOrWhiteSpace(search)) return true;
+        var text = string.Join('\n', [run, state.Label, state.By, state.Plan.Digest, .. state.Plan.Goal, .. state.Plan.Components, .. state.Before.Keys, state.Halt?.Why, .. state.Decisions.Select(d => $"{d.By} {d.Reason}")]);
+        return search.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).All(w => text.Contains(w, StringComparison.OrdinalIgnoreCase));
+    }
+
     private static void MapSay(RouteGroupBuilder api, string verb, Func<RunState, HttpContext, object?, (RunEvent[], Problem?)> rule, string summary) =>
         api.MapPost($"/runs/{{run}}/{verb}", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) => SayAsync(http, run, verb, desk, once, s => rule(s, http, null), ct)).WithSummary(summary);
 
@@ -148,7 +168,7 @@ public static class RunRoutes
     private static IResult Missing(string run) => Answers.Problem(404, RunDesk.NoRun(run));
 
     // A run that this service carries is looked at in memory; any other is folded from its journal.
-    private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T> look, CancellationToken ct) where T : class =>
+    private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct) where T : class =>
         desk.ExecutorOf(run) is { } executor ? executor.Log.Look(look) : await desk.StateAsync(run, ct) is { } state ? look(state) : null;
 
     /// <summary>Everything after <c>Last-Event-ID</c> from the journal, then what is appended, without a gap: the listener is set up before the journal is read.</summary>

@@ -274,10 +274,10 @@ bare() {
   local began=$SECONDS options="-q -o BatchMode=yes -o UserKnownHostsFile=/run/tidestep-lab/keys/known_hosts -i /run/tidestep-lab/keys/keeper -o ControlMaster=auto -o ControlPath=$work/%h -o ControlPersist=60"
   far() { local host=$1; shift; ssh $options "keeper@$(address "$host")" sudo "$@"; }
   streams() { until_is "$1 streams" 60 sh -c "[ \"\$(ssh $options keeper@$(address "$1") sudo runuser -u postgres -- psql -At -d ledger -c \"\\\"select count(*) from pg_stat_wal_receiver where status = 'streaming'\\\"\")\" = 1 ]"; }
-  for host in $hosts; do scp $options "$TIDESTEP_DATA/artefacts/postgresql-${major}_$new.deb" "keeper@$(address "$host"):/tmp/new.deb"; done
+  for host in $hosts; do scp $options "$TIDESTEP_DATA/artefacts/postgresql-${major}_$new.deb" "keeper@$(address "$host"):new.deb"; done
   for host in relay-2 relay-3; do
     far "$host" systemctl stop ledger
-    far "$host" env DEBIAN_FRONTEND=noninteractive dpkg -i /tmp/new.deb >/dev/null 2>&1
+    far "$host" env DEBIAN_FRONTEND=noninteractive dpkg -i /home/keeper/new.deb >/dev/null 2>&1
     far "$host" systemctl start ledger
     streams "$host"
     sleep 3
@@ -287,8 +287,8 @@ bare() {
   far relay-2 runuser -u postgres -- psql -At -d ledger -c '"select pg_promote(true, 60)"' >/dev/null
   far relay-2 runuser -u postgres -- psql -At -d ledger -c "\"select pg_create_physical_replication_slot(n, true) from (values ('relay_1'), ('relay_3')) names(n)\"" >/dev/null
   far relay-3 runuser -u postgres -- psql -At -d ledger -c "\"alter system set primary_conninfo = 'host=10.77.0.12 user=follower'\"" -c '"select pg_reload_conf()"' >/dev/null
-  far relay-1 sh -c "'printf \"primary_conninfo = \\\"host=10.77.0.12 user=follower\\\"\\n\" | tr \\\" \\047 >>/var/lib/ledger/postgresql.auto.conf; echo \"primary_slot_name = \\047relay_1\\047\" | tr \\\" \\047 >>/var/lib/ledger/postgresql.auto.conf'"
-  far relay-1 env DEBIAN_FRONTEND=noninteractive dpkg -i /tmp/new.deb >/dev/null 2>&1
+  printf "primary_conninfo = 'host=10.77.0.12 user=follower'\nprimary_slot_name = 'relay_1'\n" | ssh $options "keeper@$(address relay-1)" sudo tee -a /var/lib/ledger/postgresql.auto.conf >/dev/null
+  far relay-1 env DEBIAN_FRONTEND=noninteractive dpkg -i /home/keeper/new.deb >/dev/null 2>&1
   far relay-1 systemctl start ledger
   streams relay-1
   sleep 3

@@ -4,10 +4,12 @@ using System.Text.Json.Nodes;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
+using TideStep.Core.Learnt;
 using TideStep.Core.Notices;
 using TideStep.Core.Paths;
 using TideStep.Core.Plans;
 using TideStep.Core.Returns;
+using TideStep.Core.Runs;
 using TideStep.Storage;
 
 namespace TideStep.Engine;
@@ -271,9 +273,24 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         if (!path.Found) return (new Checked<Plan>(null, [.. path.Reasons.Select(r => new Problem($"no path: {r.What}", null, r.Opens)).DefaultIfEmpty(new Problem("no path was found", "the search was cut off", "Name a nearer goal."))]), path);
         if (path.AlreadyMet) return (new Checked<Plan>(null, [new Problem("the goal is met already", null, "There is nothing to do.")]), path);
         var (estate, catalogue) = await RevisionsAsync(ct);
-        var plan = PlanMaker.Make(index, path, estate, catalogue);
+        var plan = PlanMaker.Make(index, path, estate, catalogue, learnt: await LearntAsync(index.Estate.Id, ct));
         if (plan.Ok) await store.SavePlanAsync(new StoredPlan(plan.Value!.Digest, index.Estate.Id, plan.Value.Kind, Json.Canonical(plan.Value), time.GetUtcNow(), by), ct);
         return (plan, path);
+    }
+
+    private const string LearntKind = "learnt-times";
+
+    /// <summary>What steps took in earlier runs in this estate.</summary>
+    public async Task<LearntTimes> LearntAsync(string estate, CancellationToken ct) =>
+        await store.FindAsync(LearntKind, estate, ct) is { } kept ? JsonSerializer.Deserialize<LearntTimes>(kept.Body, Json.Options)! : LearntTimes.None;
+
+    /// <summary>Learns from a run that has ended.</summary>
+    public async Task LearnAsync(RunState run, CancellationToken ct)
+    {
+        if (await CurrentEstateAsync(ct) is not { } estate || estate.Id != run.Plan.Estate) return;
+        var learnt = (await LearntAsync(estate.Id, ct)).With(run, c => estate.Find(c)?.Product);
+        var body = JsonSerializer.Serialize(learnt, Json.Options);
+        await store.SaveAsync([new StoredDocument(LearntKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), run.By)], ct);
     }
 
     /// <summary>The return path of a kept plan once its parts up to one are done, all of them where none is named.</summary>

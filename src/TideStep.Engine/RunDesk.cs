@@ -19,6 +19,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     /// <summary>Proves plans ready before their runs start; null where nothing is checked.</summary>
     public CheckDesk? Checks { get; init; }
 
+    /// <summary>Rehearsals of plans; null where none are kept.</summary>
+    public RehearsalDesk? Rehearsals { get; init; }
+
     /// <summary>People's words on plans; null where none are kept.</summary>
     public SignOffDesk? SignOffs { get; init; }
 
@@ -84,7 +87,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         var (plan, problem) = await FindPlanAsync(digest, ct);
         if (plan is null) return (null, [problem!]);
-        if (await UnsignedAsync(plan, ct) is { } unsigned) return (null, [unsigned]);
+        if (await UnreadyAsync(plan, ct) is { } unready) return (null, [unready]);
         if (await estates.IndexAsync(ct) is not { } index) return (null, [EstateDesk.NoEstate]);
         var before = await ReadAsync(index, plan, ct);
         var problems = await PremisesAsync(plan, before, ct);
@@ -119,7 +122,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         if (await journal.FindRunAsync(run, ct) is not { } stored || await StateAsync(run, ct) is not { } state) return [NoRun(run)];
         if (state.StartedAt is not null) return [new Problem($"run {run} has been started", null, "Follow it with 'tidestep run follow'.")];
-        if (stored.Parent is null && await UnsignedAsync(state.Plan, ct) is { } unsigned) return [unsigned];
+        if (stored.Parent is null && await UnreadyAsync(state.Plan, ct) is { } unready) return [unready];
         if (await estates.IndexAsync(ct) is not { } index) return [EstateDesk.NoEstate];
         var before = await ReadAsync(index, state.Plan, ct);
         var problems = await PremisesAsync(state.Plan, before, ct);
@@ -143,11 +146,11 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         RunEvent[] signed = SignOffs is not null && (await SignOffs.OfAsync(state.Plan.Digest, ct)).LastOrDefault() is { } word && state.Plan.SignOffs.Any(s => s.Id == word.For)
             ? [new SignedOff(word), .. state.Orders.IsEmpty && !word.TurnBack.IsDefaultOrEmpty ? new RunEvent[] { new OrdersGiven(word.TurnBack, word.By) } : []] : [];
         var answers = state.Plan.Asks.IsEmpty || await estates.IndexAsync(ct) is not { } index ? null : await reader.AnswersAsync(index.Estate, index.Catalogue, state.Plan.Asks, ct);
-        await executor.Log.AppendAsync([new MembersRead("before", before) { Answers = answers }, .. proved, .. signed, new Started(by)]);
+        await executor.Log.AppendAsync([new MembersRead("before", before) { Answers = answers }, .. proved, .. signed, new Started(by) { Pace = settings.Pace }]);
         Begin(run, executor);
     }
 
-    private async Task<Problem?> UnsignedAsync(Plan plan, CancellationToken ct) => SignOffs is null ? null : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
+    private async Task<Problem?> UnreadyAsync(Plan plan, CancellationToken ct) => Rehearsals is not null && await Rehearsals.MissingAsync(plan, ct) is { } unrehearsed ? unrehearsed : SignOffs is null ? null : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
 
     private async Task<ImmutableSortedDictionary<string, string>> ReadAsync(EstateIndex index, Plan plan, CancellationToken ct) =>
         await reader.RunningAsync(index.Estate, index.Catalogue, plan.Premises.Running.Keys.Select(m => index.Estate.FindMember(m)).OfType<Member>(), ct);
@@ -188,6 +191,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         {
             await executor.ExecuteAsync(_stop.Token);
             if (executor.Log.Look(s => s.Parent) is null) await journal.ReleaseAsync(run, CancellationToken.None);
+            await estates.LearnAsync(executor.Log.Look(s => s), CancellationToken.None);
             await TellParentAsync(run, executor, CancellationToken.None);
         }
         catch (OperationCanceledException) when (_stop.IsCancellationRequested) { /* the service stops; the run is taken up when it starts again */ }

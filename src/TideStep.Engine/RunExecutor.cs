@@ -186,29 +186,18 @@ public sealed class RunExecutor
 
     private static readonly TimeSpan Look = TimeSpan.FromMinutes(1);
 
-    /// <summary>Enters a part when its window has begun. A part that takes something out of service is not begun when it and the return path after it do not fit what is left of the window.</summary>
+    /// <summary>Enters a part when its window has begun, and while it still fits.</summary>
     private async Task EnterAsync(Block block, CancellationToken ct)
     {
-        var window = Plan.Windows.FirstOrDefault(w => block.Move <= w.LastMove) ?? Plan.Windows.LastOrDefault();
         while (KeepsWindows)
         {
             if (Log.Look(s => s.HoldAskedFor || s.IsHeld || s.End is not null)) return;
             var now = _context.Time.GetUtcNow();
-            if (now < window?.From)
-            {
-                if (Log.Look(s => s.AwaitsWindow?.Block) != block.Number) await Log.AppendAsync(new WindowAwaited(block.Number, window.From));
-                await Task.Delay(window.From - now < Look ? window.From - now : Look, _context.Time, ct);
-                continue;
-            }
-            var takesOut = block.CheckGuards || !block.ComponentsOut.IsEmpty && Plan.Blocks.First(b => b.Move == block.Move && !b.ComponentsOut.IsEmpty) == block;
-            var end = now + block.Expected + block.Settle + block.Return.Length;
-            // Without a window a freeze alone may stand in the way; with one, none reaches into it, but a run past its window may come upon it.
-            var freeze = Plan.Freezes.FirstOrDefault(f => f.From < end && now < f.To);
-            if (!takesOut || (freeze is null && !(end > window?.To))) break;
-            await Log.AppendAsync(new Halted(freeze is not null
-                ? $"{block.Title} would {(now < freeze.From ? $"end, with the return path after it, at {end.ToOffset(freeze.From.Offset):yyyy-MM-dd HH:mm}" : "begin")} in the freeze {freeze.Name}{(freeze.Why is null ? "" : $" ({freeze.Why})")}, from {freeze.From:yyyy-MM-dd HH:mm} to {freeze.To:yyyy-MM-dd HH:mm}"
-                : $"{block.Title} would end, with the return path after it, at {end.ToOffset(window!.To.Offset):yyyy-MM-dd HH:mm}; the window ends at {window.To:HH:mm}", null));
-            return;
+            var entering = Entering.Of(Plan, block, now);
+            if (entering.Halt is { } why) { await Log.AppendAsync(new Halted(why, null)); return; }
+            if (entering.WaitTill is not { } opens) break;
+            if (Log.Look(s => s.AwaitsWindow?.Block) != block.Number) await Log.AppendAsync(new WindowAwaited(block.Number, opens));
+            await Task.Delay(opens - now < Look ? opens - now : Look, _context.Time, ct);
         }
         if (Plan.SignOffs.FirstOrDefault(s => s.Block == block.Number) is { } asked && Log.Look(s => s.SignOffs.GetValueOrDefault(asked.Id)) is { } given && given.Ends <= _context.Time.GetUtcNow())
         {

@@ -43,16 +43,17 @@ var estates = new EstateDesk(store, reader, time);
 var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
 var checks = new CheckDesk(estates, store, time) { Library = library.HeldAsync, OwnVersion = ServiceSettings.Version };
 var signing = new SignOffDesk(store, time);
+var rehearsals = new RehearsalDesk(estates, store, time);
 var fetching = new Fetching(library, http, time);
 var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
 
 builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton(journal).AddSingleton<IDocumentStore>(store).AddSingleton<INoticeStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
-    .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault).AddSingleton(signing);
+    .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault).AddSingleton(signing).AddSingleton(rehearsals);
 builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
 builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
-{ Checks = checks, SignOffs = signing });
+{ Checks = checks, SignOffs = signing, Rehearsals = rehearsals });
 builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));
 builder.Services.AddSingleton(services => new NoticeDesk(store, store, services.GetRequiredService<RunDesk>(), estates, new WebhookSender(http, secrets, time), new MailSender(secrets), feed, engine, time, installation,
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what))
@@ -91,6 +92,7 @@ api.MapRuns();
 api.MapSignOffs();
 api.MapNotices();
 api.MapFollowUps();
+api.MapRehearsals();
 api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
 if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
 

@@ -11,6 +11,8 @@ public static class RunCommands
 {
     private sealed record Line(string Run, string Label, RunStatus Status, string Kind, string? Parent, DateTimeOffset Opened, DateTimeOffset? Started, DateTimeOffset? Ended, double Share, string By);
 
+    private sealed record Took(string Step, bool Used, Core.Learnt.LearntTime Time);
+
     private static readonly Argument<string> Run = new("run") { Description = "the run's identifier" };
 
     public static IEnumerable<Command> Create(Context context)
@@ -39,6 +41,16 @@ public static class RunCommands
             output.Write(lines, () => output.Table(["run", "state", "done %", "kind", "started", "by", "label"], lines.Select(l => new[] { l.Run, Orders.Word(l.Status), (l.Share * 100).ToString("0"), l.Kind, l.Started?.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss") ?? "-", l.By, l.Label })));
             return Exit.Done;
         }, search, inState));
+        run.Subcommands.Add(context.Remote("times", "What steps took in earlier runs; plans reckon with it from three times on", async (_, client, output, ct) =>
+        {
+            var lines = await client.GetAsync<List<Took>>("/api/times", ct);
+            output.Write(lines, () =>
+            {
+                if (lines.Count == 0) output.Line("Nothing was learnt yet: it is, from runs at the plan's own pace.");
+                else output.Table(["step", "times", "mostly", "median", "in plans"], lines.Select(l => new[] { l.Step, l.Time.Times.ToString(), $"{Durations.Write(l.Time.Low)} to {Durations.Write(l.Time.High)}", Durations.Write(l.Time.Median), l.Used ? "yes" : "not yet" }));
+            });
+            return Exit.Done;
+        }));
         var (earlier, later) = (new Argument<string>("earlier") { Description = "a run" }, new Argument<string>("later") { Description = "the run to compare with it" });
         run.Subcommands.Add(context.Remote("compare", "What a run did otherwise than an earlier one, and how long its parts took in both", async (result, client, output, ct) =>
         {

@@ -69,6 +69,10 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
     /// <summary>How its time grows with what it works on; null where it does not.</summary>
     public TimeRate? Rate { get; init; }
 
+    /// <summary>What tells this step from any other: the beginning of the digest of what it does and how that is proved, whatever its times.</summary>
+    public string Digest => _digest ??= Documents.Json.Digest(new { action = Do, already = Already?.Text, verify = Verify?.Text, undo = Undo, Repeatable, On, Notes })[7..19];
+    private string? _digest;
+
     /// <summary>On whom it is done.</summary>
     public StepOn On { get; init; }
 

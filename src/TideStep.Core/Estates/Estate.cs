@@ -82,6 +82,9 @@ public sealed record Estate(string Id, string Title, EstateClass Class, string Z
     /// <summary>When nothing may be changed.</summary>
     public ImmutableArray<Freeze> Freezes { get; init; } = [];
 
+    /// <summary>Whether plans have to be rehearsed before they start; null where not.</summary>
+    public RehearsalDemand? Rehearsal { get; init; }
+
     /// <summary>Where a person has to say that the work may go on.</summary>
     public SignOffPolicy SignOffs { get; init; } = SignOffPolicy.None;
 

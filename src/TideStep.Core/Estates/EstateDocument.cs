@@ -31,9 +31,9 @@ public static class EstateDocument
         var platforms = ReadPlatforms(form, findings);
         var components = new ComponentReader(sites, nodes, platforms, findings).Read(form);
         var (windows, freezes) = (WindowRule.ReadAll(form, findings), Freeze.ReadAll(form, findings));
-        var signOffs = SignOffPolicy.Read(form, findings);
+        var (signOffs, rehearsal) = (SignOffPolicy.Read(form, findings), RehearsalDemand.Read(form, findings));
         form.Close();
-        return new Checked<Estate>(findings.Any ? null : new Estate(id, title, kind, zone, sites, nodes, components) { Windows = windows, Freezes = freezes, SignOffs = signOffs }, findings.All);
+        return new Checked<Estate>(findings.Any ? null : new Estate(id, title, kind, zone, sites, nodes, components) { Windows = windows, Freezes = freezes, SignOffs = signOffs, Rehearsal = rehearsal }, findings.All);
     }
 
     private static ImmutableDictionary<string, Site> ReadSites(Form document, Findings findings)

@@ -3,12 +3,16 @@ using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
+using TideStep.Core.Learnt;
 
 namespace TideStep.Core.Plans;
 
 /// <summary>Turns a product's step names into the bound steps of a member, and its routines into lanes.</summary>
 internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string, string> answers, Findings findings)
 {
+    /// <summary>What steps took in earlier runs.</summary>
+    public LearntTimes Learnt { get; init; } = LearntTimes.None;
+
     private readonly HashSet<string> _ids = [];
     private readonly HashSet<(string Member, string Step)> _standing = [];
     private readonly Templates _templates = new();
@@ -27,6 +31,9 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             if (spec is { Undo: not null, Lasts: MeasureScope.Run } && !_standing.Add((member.Id, name))) continue;
             var during = spec.Do is RestartAction ? MemberState.Restarting : state;
             var (expected, reckoning) = Reckon(spec, member);
+            // A time that grows with what is worked on stays the catalogue's: other times were other sizes.
+            var learnt = spec.Rate is null ? Learnt.Of(product.Id, name) : null;
+            if (learnt is not null) (expected, reckoning) = (learnt.Median, Told(learnt));
             if (spec.On == StepOn.Successor && index.Estate.Find(member.Component)!.Members.Length < 2) findings.Add($"{member.Id} has nobody to hand over to: step {name} is done on its successor", spec.Place, "Give the component another member, or take it down offline.");
             if (spec.On == StepOn.Others)
             {
@@ -40,15 +47,19 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             PlanStep Made(Member member, Binding binding, string id) => new PlanStep(Unique(id), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
                 spec.Repeatable, spec.Attempts, spec.Limit, spec.MayStop, spec.SafeAfter, expected, during, member.Id, member.Node, spec.Do is CaptureAction ? captures : null, name == closes, spec.Impact, to, from)
             {
-                AtMost = spec.UpTo > 1 ? expected * spec.UpTo : null,
+                AtMost = learnt is not null ? learnt.High > expected ? learnt.High : null : spec.UpTo > 1 ? expected * spec.UpTo : null,
+                Learnt = learnt,
                 Reckoning = reckoning,
                 Lasts = spec is { Undo: not null, Lasts: not MeasureScope.Member } ? spec.Lasts : null,
                 Account = index.Estate.Nodes[member.Node].Reach["account"],
                 On = spec.On == StepOn.Successor ? StepOn.Successor : null,
                 Notes = spec.Notes,
+                Digest = spec.Digest,
             };
         }
     }
+
+    private static string Told(LearntTime learnt) => $"learnt from {learnt.Times} times: mostly {Durations.Write(learnt.Low)} to {Durations.Write(learnt.High)}";
 
     // What it works on is what was read of the member; not known, the time is what it takes whatever there is.
     private (TimeSpan Expected, string? Reckoning) Reckon(StepSpec spec, Member member)
@@ -95,9 +106,10 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
         var text = (to is null ? "" : $"running = \"{to}\"") + (to is not null && routines.InStep is not null ? " and " : "") + (routines.InStep is { } inStep ? $"({inStep.Text})" : "");
         if (text.Length == 0) return null;
         if (!_parsed.TryGetValue(text, out var holds)) _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
+        var learnt = Learnt.Of(ProductOf(member).Id, "in-step");
         return new PlanStep(Unique($"{scope}/{member.Id}/in-step"), "in-step", to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step", new AwaitAction(holds), null, null, TimeSpan.Zero, null, true,
-            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from)
-        { Account = index.Estate.Nodes[member.Node].Reach["account"] };
+            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, learnt?.Median ?? TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from)
+        { Account = index.Estate.Nodes[member.Node].Reach["account"], Learnt = learnt, Reckoning = learnt is null ? null : Told(learnt), AtMost = learnt?.High > learnt?.Median ? learnt?.High : null };
     }
 
     private string Unique(string id)

@@ -16,9 +16,9 @@ internal sealed partial class MoveMaker
     private readonly ReturnOutlook? _outlook;
 
     /// <summary>For the way forward.</summary>
-    public MoveMaker(EstateIndex index, PathAnswer path, IReadOnlyDictionary<string, string> answers, Findings findings)
+    public MoveMaker(EstateIndex index, PathAnswer path, IReadOnlyDictionary<string, string> answers, Findings findings, Learnt.LearntTimes learnt)
     {
-        (_index, _findings, _lanes, _outlook, _canDoWithout) = (index, findings, new LaneBuilder(index, answers, findings), new ReturnOutlook(index, path), CanDoWithout(index));
+        (_index, _findings, _lanes, _outlook, _canDoWithout) = (index, findings, new LaneBuilder(index, answers, findings) { Learnt = learnt }, new ReturnOutlook(index, path), CanDoWithout(index));
     }
 
     /// <summary>For a way back: restores know their rollback points, and members that are out already go in a wave of their own before the others.</summary>
@@ -197,7 +197,8 @@ internal sealed partial class MoveMaker
         if (lanes.IsEmpty) return;
         // A wave takes as long as the catalogue says, or as its longest lane where the steps' own figures say more.
         var longest = lanes.Max(l => l.Steps.Aggregate(TimeSpan.Zero, (sum, s) => sum + s.Expected));
-        var expected = figure is { } given && given > longest ? given : longest;
+        // Where every step's own time was learnt, they say more than the catalogue's figure for the whole.
+        var expected = figure is { } given && given > longest && !lanes.All(l => l.Steps.All(s => s.Learnt is not null)) ? given : longest;
         TimeSpan? atMost = lanes.Any(l => l.Steps.Any(s => s.AtMost is not null)) ? lanes.Max(l => l.Steps.Aggregate(TimeSpan.Zero, (sum, s) => sum + (s.AtMost ?? s.Expected))) : null;
         var block = new Block(Blocks.Count + 1, move, phase, wave, title, guards, outgoing, componentsOut, lanes, settle, expected, new ReturnPath(ReturnState.Clean, TimeSpan.Zero, _outlook is null ? "this is the return" : ""))
         {

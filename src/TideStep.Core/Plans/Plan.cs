@@ -26,11 +26,17 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>The longest that it may well take, where the catalogue gives a range; never less than <see cref="Expected"/>.</summary>
     public TimeSpan? AtMost { get; init; }
 
+    /// <summary>What it took in earlier runs, where its time was learnt; null where it is the catalogue's figure.</summary>
+    public Learnt.LearntTime? Learnt { get; init; }
+
     /// <summary>How the expected time was reckoned, where it grows with what the step works on.</summary>
     public string? Reckoning { get; init; }
 
     /// <summary>Till when it stands, where it is a temporary measure for more than its member; null for its member alone.</summary>
     public MeasureScope? Lasts { get; init; }
+
+    /// <summary>The digest of the step as its product declares it, by which a rehearsal in another estate is held against it; null for what no product declares.</summary>
+    public string? Digest { get; init; }
 
     /// <summary>On whom it is done, where that is not the member itself: who takes over is chosen and noted in the run.</summary>
     public StepOn? On { get; init; }
@@ -157,6 +163,9 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
 
     /// <summary>Where a person has to say that it may go on, in the order of the parts.</summary>
     public ImmutableArray<PlannedSignOff> SignOffs { get; init; } = [];
+
+    /// <summary>Whether it has to be rehearsed before it starts; null where not.</summary>
+    public Estates.RehearsalDemand? Rehearsal { get; init; }
 
     /// <summary>Whether every untested pair may be relied on; the return path keeps to the same.</summary>
     public bool AllowsUntested { get; init; }

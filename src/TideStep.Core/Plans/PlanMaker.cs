@@ -27,12 +27,13 @@ public static class PlanMaker
     /// <param name="path">The path.</param>
     /// <param name="estateRevision">The digest of the estate's document, a premise.</param>
     /// <param name="catalogueRevision">The digest of the catalogue's documents, a premise.</param>
+    /// <param name="learnt">What steps took in earlier runs.</param>
     /// <param name="inWindows">Whether the plan keeps to the estate's windows, where it has any.</param>
-    public static Checked<Plan> Make(EstateIndex index, PathAnswer path, string estateRevision, string catalogueRevision, bool inWindows = true)
+    public static Checked<Plan> Make(EstateIndex index, PathAnswer path, string estateRevision, string catalogueRevision, bool inWindows = true, Learnt.LearntTimes? learnt = null)
     {
         var findings = new Findings();
         var asked = PlanNeeds.Answers(path, findings);
-        var maker = new MoveMaker(index, path, asked.ToDictionary(a => a.Id, a => a.Answer), findings);
+        var maker = new MoveMaker(index, path, asked.ToDictionary(a => a.Id, a => a.Answer), findings, learnt ?? Learnt.LearntTimes.None);
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
         var (blocks, windows) = (maker.Blocks.ToImmutableArray(), ImmutableArray<PlanWindow>.Empty);
         var zone = TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone);
@@ -58,6 +59,7 @@ public static class PlanMaker
             Tasks = PlanNeeds.Tasks(index, path),
             Asks = PlanNeeds.Asks(index, path, blocks),
             SignOffs = PlannedSignOff.Of(index.Estate, blocks, move => path.Moves[move - 1].Jumps.Select(j => j.Jump)),
+            Rehearsal = index.Estate.Rehearsal,
             AllowsUntested = path.Asked.AllowUntested,
             Allowed = path.Asked.Allowed,
         };

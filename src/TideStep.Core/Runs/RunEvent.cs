@@ -87,7 +87,11 @@ public sealed record MembersRead(string When, ImmutableSortedDictionary<string, 
 /// <summary>The same questions were asked after the work; the differences that there are, borne or not, once they were at rest or their time was over.</summary>
 public sealed record AnswersCompared(ImmutableSortedDictionary<string, string> Answers, ImmutableArray<Compared> Differences) : RunEvent;
 
-public sealed record Started(string By) : RunEvent;
+public sealed record Started(string By) : RunEvent
+{
+    /// <summary>By how much the installation's time runs faster than the plan's; 1 but for demonstrations.</summary>
+    public double Pace { get; init; } = 1;
+}
 
 public sealed record BlockEntered(int Block) : RunEvent;
 

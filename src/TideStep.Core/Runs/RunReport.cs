@@ -12,6 +12,9 @@ public sealed record ReportMember(string Member, string Before, string After);
 /// <summary>One block's time against the plan.</summary>
 public sealed record ReportBlock(int Block, string Title, TimeSpan Planned, TimeSpan? Took);
 
+/// <summary>A step of a component that was done, with its digest.</summary>
+public sealed record ReportStep(string Component, string Step, string Digest);
+
 /// <summary>Something that needed a person: a halt, a decision, a signature.</summary>
 public sealed record ReportMark(DateTimeOffset At, string What);
 
@@ -21,6 +24,12 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
 {
     /// <summary>What was asked before and after, with its differences; none where nothing was asked.</summary>
     public ImmutableArray<Compared> Answers { get; init; } = [];
+
+    /// <summary>The jumps of the plan, in their order.</summary>
+    public ImmutableArray<PlannedJump> Jumps { get; init; } = [];
+
+    /// <summary>The steps that were done, each once for a component, with their digests: evidence for plans of the same steps elsewhere.</summary>
+    public ImmutableArray<ReportStep> Steps { get; init; } = [];
 
     /// <summary>What is left to be done.</summary>
     public ImmutableArray<FollowUp> FollowUps { get; init; } = [];
@@ -60,8 +69,12 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         var blocks = state.Plan.Blocks.Select(b => new ReportBlock(b.Number, b.Title, b.Expected + b.Settle, state.Blocks.TryGetValue(b.Number, out var t) && t.Ended is { } ended ? ended - t.Begun : null)).ToImmutableArray();
         ReportMark? Remember(string name) { owner = name; return null; }
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
-            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]) { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state) };
+            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]) { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state) };
     }
+
+    // Only what was really done or found done by itself is evidence; what a person skipped, marked or left out is none.
+    private static ImmutableArray<ReportStep> StepsDone(RunState state) => [.. state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Where(s => s.Digest is not null && state.Of(s.Id) is { Status: StepStatus.Done, How: DoneHow.Done or DoneHow.Already or DoneHow.Signed })
+        .Select(s => new ReportStep(s.Member[..s.Member.IndexOf('/')], s.Name, s.Digest!)).Distinct().OrderBy(s => s.Component, StringComparer.Ordinal).ThenBy(s => s.Step, StringComparer.Ordinal)];
 
     /// <summary>Standing orders in words.</summary>
     public static string Written(IEnumerable<StandingOrder> orders) => string.Join(", then ", orders.Select(s => $"{Word(s.Decision)} after {Durations.Write(s.After)}{(s.Times > 1 ? $", {s.Times} times" : "")}"));

@@ -83,6 +83,9 @@ public sealed class RunState(Plan plan)
     /// <summary>What window the run waits for, or null.</summary>
     public WindowAwaited? AwaitsWindow { get; private set; }
 
+    /// <summary>By how much its time ran faster than the plan's.</summary>
+    public double Pace { get; private set; } = 1;
+
     /// <summary>What was answered before the work.</summary>
     public ImmutableSortedDictionary<string, string> AnswersBefore { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
 
@@ -175,7 +178,7 @@ public sealed class RunState(Plan plan)
             case AnswersCompared e: Comparison = e; break;
             case MembersRead e: After = e.Running; break;
             case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
-            case Started: StartedAt = entry.At; break;
+            case Started e: (StartedAt, Pace) = (entry.At, e.Pace); break;
             case WindowAwaited e: AwaitsWindow = e; break;
             case RanLate e: LateAgainst = e.Due; break;
             case TurnBackNear e: (TurnBack, TurnBackSaid) = (e, e.WindowEnds); break;

@@ -1,6 +1,7 @@
 using System.Text;
 using System.Text.Json;
 using TideStep.Core.Documents;
+using TideStep.Core.Learnt;
 using TideStep.Core.Runs;
 using TideStep.Engine;
 using TideStep.Service.Access;
@@ -41,6 +42,9 @@ public sealed record SignatureRequest(string Step, string Evidence);
 
 /// <summary>A run in a list.</summary>
 public sealed record RunLine(string Run, string Label, RunStatus Status, string Kind, string? Parent, string Plan, DateTimeOffset Opened, DateTimeOffset? Started, DateTimeOffset? Ended, double Share, string By);
+
+/// <summary>What a step took in earlier runs, and whether plans reckon with it already.</summary>
+public sealed record TimeLine(string Step, bool Used, LearntTime Time);
 
 /// <summary>Routes of runs: open, start, watch, hold, decide, report.</summary>
 public static class RunRoutes
@@ -135,6 +139,8 @@ public static class RunRoutes
             var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
             return format == "markdown" ? Results.Text(report.ToMarkdown(zone), "text/markdown", Encoding.UTF8) : Results.Ok(report);
         }).Produces<RunReport>().WithSummary("The closing report; format=markdown for text");
+        api.MapGet("/times", async (EstateDesk estates, CancellationToken ct) => await estates.CurrentEstateAsync(ct) is not { } estate ? Answers.Problem(404, EstateDesk.NoEstate)
+            : Results.Ok((await estates.LearntAsync(estate.Id, ct)).Seconds.Select(s => new TimeLine(s.Key, s.Value.Length >= LearntTimes.Enough, LearntTimes.Of(s.Value))).ToList())).Produces<TimeLine[]>().WithSummary("What steps took in earlier runs, by product and step; used in plans from three times on");
         api.MapGet("/points", async (RunDesk desk, IJournal journal, CancellationToken ct) =>
         {
             var points = new List<object>();

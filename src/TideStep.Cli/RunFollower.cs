@@ -17,16 +17,38 @@ public static class RunFollower
         var view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
         if (Rests(view) && !(decided && view.Status == RunStatus.Halted)) { output.Write(view, () => RunScreen.Show(view, output)); return StatusOf(view); }
         if (!output.Terminal.Profile.Out.IsTerminal || !output.ForPeople) return await LinesAsync(client, run, view, output, ct);
-        await output.Terminal.Live(Screen(view, false)).StartAsync(async live =>
+        while (true)
         {
-            await foreach (var _ in client.FollowAsync(run, view.Sequence, away => live.UpdateTarget(Screen(view, away)), ct))
-            {
-                view = await LookAsync(client, run, view, ct);
-                live.UpdateTarget(Screen(view, false));
-                if (Rests(view)) break;
-            }
-        });
-        return StatusOf(view);
+            if (!Returns(view))
+                await output.Terminal.Live(Screen(view, false)).StartAsync(async live =>
+                {
+                    await foreach (var _ in client.FollowAsync(run, view.Sequence, away => live.UpdateTarget(Screen(view, away)), ct))
+                    {
+                        view = await LookAsync(client, run, view, ct);
+                        live.UpdateTarget(Screen(view, false));
+                        if (Rests(view) || Returns(view)) break;
+                    }
+                });
+            if (!Returns(view)) return StatusOf(view);
+            // What happens now happens in the run that returns this one, and what is to be decided is decided there.
+            var its = await FollowAsync(client, view.Child!, output, ct);
+            if ((await client.GetAsync<RunView>($"/api/runs/{view.Child}", ct)).Ended is null) return its;
+            view = await AfterReturnAsync(client, run, view.Child!, ct);
+            if (Rests(view)) { output.Write(view, () => RunScreen.Show(view, output)); return StatusOf(view); }
+        }
+    }
+
+    private static bool Returns(RunView view) => view is { Status: RunStatus.Returning, Child: not null and not "none" };
+
+    // The run learns of its return's end a moment after that has ended.
+    private static async Task<RunView> AfterReturnAsync(ServiceClient client, string run, string child, CancellationToken ct)
+    {
+        while (true)
+        {
+            var view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
+            if (!Returns(view) || view.Child != child) return view;
+            await Task.Delay(100, ct);
+        }
     }
 
     private static bool Rests(RunView view) => view.Ended is not null || view.Status is RunStatus.Halted or RunStatus.Held;
@@ -41,15 +63,32 @@ public static class RunFollower
 
     private static async Task<int> LinesAsync(ServiceClient client, string run, RunView view, Output output, CancellationToken ct)
     {
-        await foreach (var entry in client.FollowAsync(run, view.Sequence, away => Console.Error.WriteLine(away ? "the connection is lost; waiting for the service" : "the service is back"), ct))
+        var last = view.Sequence;
+        while (true)
         {
-            if (output.ForPeople) { if (Say(entry.Event) is { } text) output.Line($"{entry.At.ToLocalTime():HH:mm:ss}  {text}"); }
-            else output.Write(entry, () => { });
-            if (entry.Event is Halted or Held or Ended) break;
+            var child = Returns(view) ? view.Child : await TellAsync();
+            if (child is null) break;
+            var its = await FollowAsync(client, child, output, ct);
+            if ((await client.GetAsync<RunView>($"/api/runs/{child}", ct)).Ended is null) return its;
+            view = await AfterReturnAsync(client, run, child, ct);
         }
         view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
         if (output.ForPeople) { output.Line(); RunScreen.Show(view, output); }
         return StatusOf(view);
+
+        // Tells what happens till the run rests, or another begins to return it: that one is given.
+        async Task<string?> TellAsync()
+        {
+            await foreach (var entry in client.FollowAsync(run, last, away => Console.Error.WriteLine(away ? "the connection is lost; waiting for the service" : "the service is back"), ct))
+            {
+                if (output.ForPeople) { if (Say(entry.Event) is { } text) output.Line($"{entry.At.ToLocalTime():HH:mm:ss}  {text}"); }
+                else output.Write(entry, () => { });
+                last = entry.Sequence;
+                if (entry.Event is Halted or Held or Ended) return null;
+                if (entry.Event is ReturnBegun { Run: not "none" } back) return back.Run;
+            }
+            return null;
+        }
     }
 
     private static string? Say(RunEvent e) => e switch

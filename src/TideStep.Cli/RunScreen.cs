@@ -69,6 +69,7 @@ public static class RunScreen
         DecisionKind.LeaveOut => "leave-out",
         DecisionKind.GoPastWindow => "go-past-window",
         DecisionKind.AcceptDifferences => "accept-differences",
+        DecisionKind.ReturnMember => "return-member",
         DecisionKind.ReturnAsFarAs => "return",
         _ => "stop-here",
     };

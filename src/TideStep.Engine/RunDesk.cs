@@ -227,27 +227,28 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         // Who leads, and what runs, is as it is now, not as it was before the run.
         if (await estates.CurrentEstateAsync(CancellationToken.None) is { } estate)
             await estates.SurveyAsync(state.By, new SurveyScope { Nodes = state.Plan.Components.Select(c => estate.Find(c)).OfType<Component>().SelectMany(c => c.Members).Select(m => m.Node).ToHashSet() }, CancellationToken.None);
-        var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None);
-        if (!plan.Ok) { await parent.Log.AppendAsync(new Halted(string.Join("; ", plan.Problems.Select(p => p.What)), null)); return; }
+        var only = state.ReturningMember;
+        var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None, only);
+        if (!plan.Ok) { await parent.Log.AppendAsync(new Halted(string.Join("; ", plan.Problems.Select(p => p.What)), only is null ? null : state.FailedSteps.FirstOrDefault())); return; }
         if (plan.Value!.Blocks.IsEmpty) { await parent.Log.AppendAsync(new ReturnBegun("none"), new ReturnEnded("none", RunEnd.Completed)); return; }
         var run = NewId("r");
         await store.SavePlanAsync(new StoredPlan(plan.Value.Digest, plan.Value.Estate, plan.Value.Kind, Json.Canonical(plan.Value), time.GetUtcNow(), state.By), CancellationToken.None);
         var by = parent.Log.Look(s => s.Decisions[^1].By);
-        await journal.CreateRunAsync(new StoredRun(run, plan.Value.Digest, parent.Log.Run, time.GetUtcNow(), 0, null, null), new Opened(plan.Value.Digest, $"return of {(state.Label.Length > 0 ? state.Label : parent.Log.Run)}", by, parent.Log.Run), time.GetUtcNow(), CancellationToken.None);
+        await journal.CreateRunAsync(new StoredRun(run, plan.Value.Digest, parent.Log.Run, time.GetUtcNow(), 0, null, null), new Opened(plan.Value.Digest, $"return of {(only is null ? "" : $"{only} in ")}{(state.Label.Length > 0 ? state.Label : parent.Log.Run)}", by, parent.Log.Run), time.GetUtcNow(), CancellationToken.None);
         await parent.Log.AppendAsync(new ReturnBegun(run));
         var refused = await StartAsync(run, by, CancellationToken.None);
         if (!refused.IsEmpty) await parent.Log.AppendAsync(new Halted($"the return could not start: {string.Join("; ", refused.Select(p => p.What))}", null));
     }
 
     /// <summary>The plan that leads a run back: to its start, or as far as the beginning of a move (<c>move 2</c>).</summary>
-    public async Task<Checked<Plan>> ReturnPlanAsync(string run, RunState state, string? asFarAs, CancellationToken ct)
+    public async Task<Checked<Plan>> ReturnPlanAsync(string run, RunState state, string? asFarAs, CancellationToken ct, string? only = null)
     {
         if (await estates.IndexAsync(ct) is not { } index) return new Checked<Plan>(null, [EstateDesk.NoEstate]);
         var move = 1;
         if (asFarAs is not (null or "" or "start") && !(asFarAs.StartsWith("move ", StringComparison.Ordinal) && int.TryParse(asFarAs[5..], out move) && move >= 1 && move <= state.Plan.Moves.Length))
             return new Checked<Plan>(null, [new Problem($"'{asFarAs}' is nothing that can be returned to", null, $"Write start, or move 1 to move {state.Plan.Moves.Length}.")]);
         var (estate, catalogue) = await estates.RevisionsAsync(ct);
-        return ReturnPlanner.Make(index, run, state, move, estate, catalogue);
+        return ReturnPlanner.Make(index, run, state, move, estate, catalogue, only);
     }
 
     private async Task TellParentAsync(string run, RunExecutor executor, CancellationToken ct)

@@ -29,3 +29,29 @@ public sealed class CloseOutTests
         Assert.Contains("there is no run r00000000", (await stack.Cli("run", "compare", first, "r00000000")).Error);
     }
 }
+
+public sealed class MemberReturnTests
+{
+    [Fact]
+    public async Task A_member_that_fails_is_returned_by_itself_and_the_others_go_on()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        await stack.FaultAsync("ss-rel-2", "start", "fail-always");
+        var run = await stack.OpenAsync();
+        Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
+        Assert.Contains("needs a reason", (await stack.Cli("run", "decide", run, "return-member")).Error);
+        // What broke it does not keep it from its old version.
+        await stack.Fleet.DeleteAsync("/faults");
+        Assert.Equal(0, (await stack.Cli("run", "decide", run, "return-member", "--reason", "it will not start on 3.2", "--follow")).Status);
+        var report = await stack.Good("run", "report", run);
+        Assert.Contains("| relay-south/ss-rel-1 | 3.1 | 3.2 |", report);
+        Assert.Contains("| relay-south/ss-rel-2 | 3.1 | 3.1 |", report);
+        Assert.Contains("| relay-south/ss-rel-3 | 3.1 | 3.2 |", report);
+        Assert.Contains("relay-south/ss-rel-2 was returned by itself", report);
+        Assert.Contains("bring it to what the others run", await Left(stack, run));
+        Assert.Contains("return of relay-south/ss-rel-2", await stack.Good("run", "list", "--state", "completed", "--format", "json"));
+        Assert.Empty((await stack.RunAsync(run))["measures"]!.AsArray());
+    }
+
+    private static async Task<string> Left(DemoStack stack, string run) => (await stack.Cli("follow-up", "list", "--run", run)).Output;
+}

@@ -15,7 +15,7 @@ public sealed class RehearsalTests
         var plan = (string)(await stack.RunAsync(run))["plan"]!;
         Assert.Contains("was not rehearsed", (await stack.Cli("run", "start", run)).Error);
         Assert.Equal(1, (await stack.Cli("rehearse", "show", plan)).Status);
-        Assert.Contains("no step of the plan is called 'instal'", (await stack.Cli("rehearse", "draw", plan, "--fault", "instal fails twice")).Error);
+        Assert.Contains("no step of the plan is called 'instll'", (await stack.Cli("rehearse", "draw", plan, "--fault", "instll fails twice")).Error);
         Assert.Contains("is no fault", (await stack.Cli("rehearse", "draw", plan, "--fault", "install sings")).Error);
         var bad = await stack.Good("rehearse", "draw", plan, "--fault", "install fails 100", "--draws", "20");
         Assert.Contains("halts: relay-south: install", bad);

@@ -8,6 +8,7 @@ const labels: Record<Decision['decision'], string> = {
   'correct-and-try-again': 'Correct and try again',
   'mark-as-done': 'Mark as done',
   skip: 'Skip',
+  'return-member': 'Return this member and go on',
   'leave-out': 'Leave this member out and go on',
   'go-past-window': 'Go past the window',
   'accept-differences': 'Accept what differs',
@@ -16,7 +17,7 @@ const labels: Record<Decision['decision'], string> = {
 };
 
 /** What stands in the report in place of a step's own proof needs a reason. */
-const needsReason: Decision['decision'][] = ['correct-and-try-again', 'mark-as-done', 'skip', 'leave-out', 'accept-differences'];
+const needsReason: Decision['decision'][] = ['correct-and-try-again', 'mark-as-done', 'skip', 'leave-out', 'accept-differences', 'return-member'];
 
 /** A halt or a hold: what happened, what may be decided, what each decision means, and the return path with its loss and length. */
 export function Halt({ run }: { run: Run }) {

@@ -74,8 +74,8 @@ public static class RunCommands
         run.Subcommands.Add(context.Remote("follow", "Follow a run to its end or its next decision", (result, client, output, ct) => RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct), Run));
         foreach (var (verb, text) in new[] { ("hold", "Hold at the next safe place"), ("go-on", "Let a held run go on") })
             run.Subcommands.Add(context.Remote(verb, text, async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/{verb}", null, ct); return Exit.Done; }, Run));
-        var decision = new Argument<string>("decision") { Description = "try-again, correct, mark-as-done, skip, leave-out, go-past-window, accept-differences, return or stop-here" };
-        decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "leave-out", "go-past-window", "accept-differences", "return", "stop-here");
+        var decision = new Argument<string>("decision") { Description = "try-again, correct, mark-as-done, skip, return-member, leave-out, go-past-window, accept-differences, return or stop-here" };
+        decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "return-member", "leave-out", "go-past-window", "accept-differences", "return", "stop-here");
         var (limit, times, command) = (new Option<string?>("--limit") { Description = "for correct: another limit for one attempt, as in '2 h'" }, new Option<int?>("--attempts") { Description = "for correct: another number of attempts" }, new Option<string[]>("--command") { Description = "for correct: other arguments of the command", AllowMultipleArgumentsPerToken = true });
         var asFarAs = new Option<string?>("--as-far-as") { Description = "for return: start (default), or 'move 2' for the beginning of that move" };
         run.Subcommands.Add(context.Remote("decide", "Decide at a halt", async (result, client, output, ct) =>

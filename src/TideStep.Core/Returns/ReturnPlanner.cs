@@ -36,10 +36,11 @@ public static class ReturnPlanner
     }
 
     /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
-    public static Checked<Plan> Make(EstateIndex index, string run, RunState state, int asFarAs, string estateRevision, string catalogueRevision)
+    /// <param name="only">The member that alone is returned, with what stands on its node; everything where null.</param>
+    public static Checked<Plan> Make(EstateIndex index, string run, RunState state, int asFarAs, string estateRevision, string catalogueRevision, string? only = null)
     {
         if (state.Plan.Kind == Plan.Return) return new Checked<Plan>(null, [new Problem("this run is a return itself, and nothing leads a return back", null, "Try again, or stop here.")]);
-        var (standing, target) = Of(index, state, asFarAs);
+        var (standing, target) = Of(index, state, asFarAs, only);
         var answer = ReturnSearch.Find(standing, target, state.Plan.Day, state.Plan.AllowsUntested, state.Plan.Allowed, withReasons: true);
         if (!answer.Ok) return new Checked<Plan>(null, answer.Problems);
         if (!answer.Value!.Found) return new Checked<Plan>(null, [.. Closed(state, standing, target, answer.Value)]);
@@ -47,14 +48,16 @@ public static class ReturnPlanner
         var now = standing.Now();
         // Members that were replaced are not brought back; their successors stand for them.
         var here = now.Components.SelectMany(c => c.Members).Select(m => m.Id).ToHashSet();
-        var (findings, gone) = (new Findings(), Gone(state).Where(here.Contains).ToHashSet());
+        var (findings, gone) = (new Findings(), Gone(state, only).Where(here.Contains).ToHashSet());
         var maker = new MoveMaker(now, Place, gone, state.Plan.Answers.ToDictionary(a => a.Id, a => a.Answer), findings);
         maker.BringBack(gone.Except(Handled(now, path)).ToHashSet());
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
         var moves = PlanMaker.Planned(now, path);
-        var touched = maker.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct();
+        // Of one member alone nobody else's version is looked at afterwards.
+        ImmutableArray<Block> blocks = [.. maker.Blocks.Select(b => only is not null && b.Phase == Phase.Verify ? b with { Lanes = [.. b.Lanes.Where(l => l.Subject == only)] } : b)];
+        var touched = blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct();
         var premises = new Premises(estateRevision, catalogueRevision, touched.Where(m => index.Estate.FindMember(m) is not null).ToImmutableSortedDictionary(m => m, _ => "any", StringComparer.Ordinal));
-        var plan = new Plan(Plan.Return, run, state.Plan.Estate, state.Plan.Day, [.. moves.Select(m => m.Words.Replace(" to ", " back to ", StringComparison.Ordinal))], premises, moves, [.. maker.Points], [.. maker.Blocks], PlanMaker.Length(maker.Blocks), [.. Losses(standing, path)])
+        var plan = new Plan(Plan.Return, run, state.Plan.Estate, state.Plan.Day, [.. moves.Select(m => m.Words.Replace(" to ", " back to ", StringComparison.Ordinal))], premises, moves, [.. maker.Points], blocks, PlanMaker.Length(blocks), [.. Losses(standing, path)])
         {
             AllowsUntested = state.Plan.AllowsUntested,
             Allowed = state.Plan.Allowed,
@@ -73,14 +76,16 @@ public static class ReturnPlanner
     }
 
     // The start is what the plan found; what has begun since counts as done, for it may have changed something. A refused attempt never ran.
-    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(EstateIndex index, RunState state, int asFarAs)
+    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(EstateIndex index, RunState state, int asFarAs, string? only)
     {
         var standing = new Standing(AsFound(index, state.Plan));
         ImmutableDictionary<string, Versions.Version>? target = null;
         foreach (var block in state.Plan.Blocks)
         {
             if (block.Move >= asFarAs) target ??= standing.Versions;
-            foreach (var step in block.Lanes.SelectMany(l => l.Steps).Where(s => Begun(state, s)))
+            // Of one member alone only its own lane of the part at work counts: the others stay where they are.
+            if (only is not null && block.Number != state.CurrentBlock && !block.Lanes.Any(l => l.Steps.Any(s => s.Point is not null))) continue;
+            foreach (var step in block.Lanes.Where(l => only is null || l.Subject == only).SelectMany(l => l.Steps).Where(s => Begun(state, s) && (only is null || block.Number == state.CurrentBlock || s.Point is not null)))
             {
                 var point = step.Point is { } id && state.Points.GetValueOrDefault(id) is { Verified: not null } captured ? captured : null;
                 // A point that is not verified leads nowhere.
@@ -93,8 +98,8 @@ public static class ReturnPlanner
     private static bool Begun(RunState state, PlanStep step) => state.Of(step.Id) is var progress && (progress.Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused) || (progress.Status == StepStatus.Done && progress.Attempts.IsEmpty));
 
     // Members of the block at work that left and are not back.
-    private static HashSet<string> Gone(RunState state) =>
-        state.CurrentBlock == 0 ? [] : [.. state.Plan.Blocks.Where(b => b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move && b.Number <= state.CurrentBlock).SelectMany(b => b.Lanes).SelectMany(l => l.Steps)
+    private static HashSet<string> Gone(RunState state, string? only) =>
+        state.CurrentBlock == 0 ? [] : [.. state.Plan.Blocks.Where(b => b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move && b.Number <= state.CurrentBlock).SelectMany(b => b.Lanes).Where(l => only is null || l.Subject == only).SelectMany(l => l.Steps)
             .Where(s => s.State is not MemberState.InService).Select(s => s.Member).Distinct().Where(m => state.MemberStateOf(m) is { } at and not MemberState.InService)];
 
     private static IEnumerable<string> Handled(EstateIndex index, PathAnswer path) => path.Moves.SelectMany(m => m.Waves is { } waves

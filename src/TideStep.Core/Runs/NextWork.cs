@@ -23,7 +23,7 @@ public sealed record CheckGuards(int Block) : Work;
 public sealed record WatchSettling(int Block, DateTimeOffset Since) : Work;
 
 /// <summary>Open the child run that carries out the return path.</summary>
-public sealed record BeginReturn(string? AsFarAs) : Work;
+public sealed record BeginReturn(string? AsFarAs, string? Member = null) : Work;
 
 /// <summary>Read the members' versions after the work.</summary>
 public sealed record ReadAfter : Work;
@@ -60,7 +60,8 @@ public static class NextWork
             case RunStatus.Closing:
                 return Close(state);
             case RunStatus.Returning:
-                return state.Child is null ? [new BeginReturn(state.ReturnAsFarAs)]
+                if (state is { Child: not null, ReturningMember: { } returning, ChildEnd: { } came }) return [new Append(came == RunEnd.Completed ? new MemberReturned(returning) : new Halted($"the return of {returning} alone ended: {RunReport.EndWord(came)}", state.FailedSteps.FirstOrDefault()))];
+                return state.Child is null ? [new BeginReturn(state.ReturnAsFarAs, state.ReturningMember)]
                     : state.ChildEnd switch { RunEnd.Completed => [new Append(new ClosingBegun(RunEnd.Returned))], { } => [new Append(new ClosingBegun(RunEnd.StoppedHere))], null => [] };
             default:
                 return GoOn(state);
@@ -123,7 +124,12 @@ public static class NextWork
         var done = true;
         foreach (var lane in block.Lanes)
         {
-            if (state.LeftOut.Contains(lane.Subject)) continue;
+            if (state.LeftOut.Contains(lane.Subject))
+            {
+                // What a member that was returned by itself had put up for it is taken down; one that was left out stays as it is.
+                if (state.ReturnedMembers.Contains(lane.Subject) && state.Measures.LastOrDefault(m => lane.Steps.Any(s => s.Id == m && s.Lasts is null)) is { } left) { work.Add(new TakeBack(left)); done = false; }
+                continue;
+            }
             PlanStep? before = null;
             PlanStep? next = null;
             foreach (var step in lane.Steps)

@@ -30,7 +30,7 @@ public static class Orders
             return No($"a run that is {Word(state.Status)} asks for no decision", state.Status is RunStatus.Running or RunStatus.Waiting ? "Hold it first." : "See 'tidestep run show'.");
         if (decision != DecisionKind.TryAgain && state.OpenAttempts.FirstOrDefault() is { Step: { } step } && state.OpenAttempts.Any())
             return No($"an attempt still runs on {state.Plan.Step(step).Node}: {state.Plan.Step(step).Title}", "Wait for its end; its record is followed.");
-        if (decision is DecisionKind.CorrectAndTryAgain or DecisionKind.MarkAsDone or DecisionKind.Skip or DecisionKind.LeaveOut) return OfStep(state, decision, by, reason, amendment);
+        if (decision is DecisionKind.CorrectAndTryAgain or DecisionKind.MarkAsDone or DecisionKind.Skip or DecisionKind.LeaveOut or DecisionKind.ReturnMember) return OfStep(state, decision, by, reason, amendment);
         if (decision == DecisionKind.GoPastWindow && state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) return No("the plan has no window and no freeze to go past", "Say another decision.");
         if (decision == DecisionKind.AcceptDifferences)
         {
@@ -59,6 +59,8 @@ public static class Orders
                 return No("a rollback point can be neither skipped nor vouched for", "Try again, or return.");
             case DecisionKind.Skip when step.Name == "in-step":
                 return No($"{step.Member} has to be in step before another member leaves", "Leave it out and go on, try again, or return.");
+            case DecisionKind.ReturnMember when state.Plan.Kind != Plans.Plan.Upgrade || state.Plan.Blocks[state.CurrentBlock - 1].Phase != Plans.Phase.Roll:
+                return No("only a member of a wave can be returned by itself", "Return as far as a move, try again, or leave it out.");
             case DecisionKind.LeaveOut when state.Plan.Blocks[state.CurrentBlock - 1].Phase is Plans.Phase.Close or Plans.Phase.Secure:
                 return No("this step is not of one member alone", "Try again, mark it as done, or return.");
         }

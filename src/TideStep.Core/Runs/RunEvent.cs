@@ -11,7 +11,7 @@ public enum AttemptEnd { Succeeded, Failed, Refused, Lost, Restarted }
 public enum DoneHow { Done, Already, Signed, Marked, Skipped, LeftOut }
 
 /// <summary>What a person may say at a halt.</summary>
-public enum DecisionKind { TryAgain, CorrectAndTryAgain, MarkAsDone, Skip, LeaveOut, GoPastWindow, AcceptDifferences, ReturnAsFarAs, StopHere }
+public enum DecisionKind { TryAgain, CorrectAndTryAgain, MarkAsDone, Skip, LeaveOut, GoPastWindow, AcceptDifferences, ReturnMember, ReturnAsFarAs, StopHere }
 
 /// <summary>What a named person changes of a step in this run; the plan itself stays as it is.</summary>
 /// <param name="Limit">Another time for one attempt.</param>
@@ -64,6 +64,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(SignOffLapsed), "sign-off-lapsed")]
 [JsonDerivedType(typeof(ReturnBegun), "return-begun")]
 [JsonDerivedType(typeof(ReturnEnded), "return-ended")]
+[JsonDerivedType(typeof(MemberReturned), "member-returned")]
 [JsonDerivedType(typeof(ClosingBegun), "closing-begun")]
 [JsonDerivedType(typeof(Ended), "ended")]
 public abstract record RunEvent;
@@ -183,6 +184,9 @@ public sealed record SignOffLapsed(string SignOff) : RunEvent;
 public sealed record ReturnBegun(string Run) : RunEvent;
 
 public sealed record ReturnEnded(string Run, RunEnd End) : RunEvent;
+
+/// <summary>One member was returned by itself; the run goes on without it.</summary>
+public sealed record MemberReturned(string Member) : RunEvent;
 
 /// <summary>Temporary measures are being taken back; how the run will end.</summary>
 public sealed record ClosingBegun(RunEnd End) : RunEvent;

@@ -61,6 +61,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Decided d => new ReportMark(e.At, $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
             PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
             ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
+            MemberReturned m => new ReportMark(e.At, $"{m.Member} was returned by itself; the run goes on without it"),
             ReturnEnded r => new ReportMark(e.At, $"return ended: {EndWord(r.End)}"),
             Runs.Ended x => new ReportMark(e.At, $"ended: {EndWord(x.End)}"),
             _ => null,
@@ -79,7 +80,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
     /// <summary>Standing orders in words.</summary>
     public static string Written(IEnumerable<StandingOrder> orders) => string.Join(", then ", orders.Select(s => $"{Word(s.Decision)} after {Durations.Write(s.After)}{(s.Times > 1 ? $", {s.Times} times" : "")}"));
 
-    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.CorrectAndTryAgain => "correct and try again", DecisionKind.MarkAsDone => "mark as done", DecisionKind.Skip => "skip", DecisionKind.LeaveOut => "leave this member out and go on", DecisionKind.GoPastWindow => "go past the window", DecisionKind.AcceptDifferences => "accept what differs", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
+    public static string Word(DecisionKind decision) => decision switch { DecisionKind.TryAgain => "try again", DecisionKind.CorrectAndTryAgain => "correct and try again", DecisionKind.MarkAsDone => "mark as done", DecisionKind.Skip => "skip", DecisionKind.LeaveOut => "leave this member out and go on", DecisionKind.GoPastWindow => "go past the window", DecisionKind.AcceptDifferences => "accept what differs", DecisionKind.ReturnMember => "return this member and go on", DecisionKind.ReturnAsFarAs => "return as far as", _ => "stop here" };
 
     private static string EndWord(RunState state) => state.End is { } end ? EndWord(end) : $"not ended ({state.Status.ToString().ToLowerInvariant()})";
 

@@ -92,6 +92,13 @@ public sealed class RunState(Plan plan)
     /// <summary>What was answered after it, with the differences; null before it was asked.</summary>
     public AnswersCompared? Comparison { get; private set; }
 
+    /// <summary>The member that alone is being returned, or null.</summary>
+    public string? ReturningMember { get; private set; }
+
+    /// <summary>Members that were returned by themselves.</summary>
+    public IReadOnlySet<string> ReturnedMembers => _returned;
+    private readonly HashSet<string> _returned = [];
+
     /// <summary>Whether a person accepted the differences that halted the run.</summary>
     public bool DifferencesAccepted { get; private set; }
 
@@ -218,6 +225,11 @@ public sealed class RunState(Plan plan)
             case Decided e: Decide(e); break;
             case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
             case ReturnEnded e: ChildEnd = e.End; break;
+            case MemberReturned e:
+                _returned.Add(e.Member);
+                LeaveOut(e.Member);
+                (ReturnWanted, ReturningMember, Child, ChildEnd, Guards) = (false, null, null, null, null);
+                break;
             case ClosingBegun e: ClosingAs = e.End; break;
             case Ended e: (End, EndedAt) = (e.End, entry.At); break;
         }
@@ -240,9 +252,7 @@ public sealed class RunState(Plan plan)
                 Set(decided.Step!, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.Skipped, Why = null });
                 goto case DecisionKind.TryAgain;
             case DecisionKind.LeaveOut:
-                var lane = Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == decided.Step)).Subject;
-                _leftOut.Add(lane);
-                foreach (var step in FailedSteps.Where(f => Plan.Blocks.SelectMany(b => b.Lanes).Any(l => l.Subject == lane && l.Steps.Any(s => s.Id == f))).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
+                LeaveOut(LaneOf(decided.Step!));
                 goto case DecisionKind.TryAgain;
             case DecisionKind.AcceptDifferences:
                 DifferencesAccepted = true;
@@ -253,6 +263,8 @@ public sealed class RunState(Plan plan)
             case DecisionKind.TryAgain:
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
                 (Halt, HoldAskedFor, IsHeld, Guards, TurnBack) = (null, false, false, null, null);
+                // A member's return that did not come to its end is given up; its step is tried again.
+                if (ReturningMember is not null) (ReturnWanted, ReturningMember, Child, ChildEnd) = (false, null, null, null);
                 // What differed is asked again, unless it was accepted as it is.
                 if (!DifferencesAccepted) Comparison = null;
                 // Who takes over is chosen anew as long as nothing was done there.
@@ -261,10 +273,21 @@ public sealed class RunState(Plan plan)
             case DecisionKind.ReturnAsFarAs:
                 (ReturnWanted, ReturnAsFarAs, Halt, TurnBack) = (true, decided.AsFarAs, null, null);
                 break;
+            case DecisionKind.ReturnMember:
+                (ReturnWanted, ReturnAsFarAs, ReturningMember, Child, ChildEnd, Halt, TurnBack) = (true, null, LaneOf(decided.Step!), null, null, null, null);
+                break;
             case DecisionKind.StopHere:
                 (ClosingAs, Halt) = (AttemptCount == 0 ? RunEnd.Abandoned : RunEnd.StoppedHere, null);
                 break;
         }
+    }
+
+    private string LaneOf(string step) => Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == step)).Subject;
+
+    private void LeaveOut(string lane)
+    {
+        _leftOut.Add(lane);
+        foreach (var step in FailedSteps.Where(f => Plan.Blocks.SelectMany(b => b.Lanes).Any(l => l.Subject == lane && l.Steps.Any(s => s.Id == f))).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
     }
 
     private void Set(string step, Func<StepState, StepState> change)

@@ -26,7 +26,10 @@ lab-example: build ## Upgrade three real hosts over SSH, made on this machine (r
 test: ## Set up and run every test
 	@scripts/test.sh
 
+soak: build ## A simulated day of fifty runs, and the database cluster with every fault (root on Linux)
+	@scripts/soak.sh
+
 bench: build ## Measure; writes docs/benchmarks.md
 	@scripts/bench.sh
 
-.PHONY: help build demo example lab-example test bench
+.PHONY: help build demo example lab-example test soak bench

@@ -53,7 +53,7 @@ packages() {
   local base=$1 offered
   major=$(ls "$base/usr/lib/postgresql" | tail -1)
   mkdir -p "$work/debs" "$TIDESTEP_DATA/artefacts"
-  offered=$(apt-cache madison "postgresql-$major" | awk '{print $3}' | awk '!seen[$0]++' | head -2)
+  offered=$(apt-cache madison "postgresql-$major" | awk '{print $3}' | awk '!seen[$0]++' | head -"${TIDESTEP_VERSIONS:-2}")
   for version in $offered; do
     (cd "$work/debs" && apt-get download -qq "postgresql-$major=$version" >/dev/null 2>&1) || fail "postgresql-$major $version can't be fetched"
     mv "$work/debs/postgresql-${major}_"*"_"*.deb "$TIDESTEP_DATA/artefacts/postgresql-${major}_${version%%-*}.deb"
@@ -66,7 +66,7 @@ packages() {
     sed -i "s/$new\b/$old/g" "$work/older/usr/lib/postgresql/$major/bin/postgres"
     sed -i "s/^Version: $new/Version: $old/" "$work/older/DEBIAN/control"
     rm -f "$work/older/DEBIAN/md5sums"
-    dpkg-deb -q -b "$work/older" "$TIDESTEP_DATA/artefacts/postgresql-${major}_$old.deb" >/dev/null
+    dpkg-deb -b "$work/older" "$TIDESTEP_DATA/artefacts/postgresql-${major}_$old.deb" >/dev/null
   fi
   echo "  versions $old and $new of release $major"
   cp -r lab/cluster "$work/documents"

@@ -21,6 +21,15 @@ public sealed class LabTests
         Assert.Equal(2, output.Split("\"failed\": []").Length - 1);
     }
 
+    [Fact]
+    public async Task A_real_database_cluster_is_upgraded_with_a_handover_under_load_and_returned_from_the_middle()
+    {
+        var (code, output) = await RunAsync("lab-cluster.sh");
+        Assert.True(code == 0, output);
+        Assert.Equal(2, output.Split("acknowledged rows, none lost").Length - 1);
+        Assert.Contains("hands over to", output);
+    }
+
     private static async Task<(int Code, string Output)> RunAsync(string script)
     {
         var at = AppContext.BaseDirectory;

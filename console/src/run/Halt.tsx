@@ -17,7 +17,14 @@ const labels: Record<Decision['decision'], string> = {
 };
 
 /** What stands in the report in place of a step's own proof needs a reason. */
-const needsReason: Decision['decision'][] = ['correct-and-try-again', 'mark-as-done', 'skip', 'leave-out', 'accept-differences', 'return-member'];
+const needsReason: Decision['decision'][] = [
+  'correct-and-try-again',
+  'mark-as-done',
+  'skip',
+  'leave-out',
+  'accept-differences',
+  'return-member',
+];
 
 /** A halt or a hold: what happened, what may be decided, what each decision means, and the return path with its loss and length. */
 export function Halt({ run }: { run: Run }) {

@@ -40,7 +40,16 @@ export interface Block {
 }
 export interface Decision {
   decision:
-    'try-again' | 'correct-and-try-again' | 'mark-as-done' | 'skip' | 'return-member' | 'leave-out' | 'go-past-window' | 'accept-differences' | 'return-as-far-as' | 'stop-here';
+    | 'try-again'
+    | 'correct-and-try-again'
+    | 'mark-as-done'
+    | 'skip'
+    | 'return-member'
+    | 'leave-out'
+    | 'go-past-window'
+    | 'accept-differences'
+    | 'return-as-far-as'
+    | 'stop-here';
   means: string;
 }
 export interface Tide {

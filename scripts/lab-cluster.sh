@@ -63,7 +63,7 @@ packages() {
   if [ -z "$old" ] || [ "$old" = "$new" ]; then
     old=$(python3 -c 'import sys; v = sys.argv[1]; n = str(int(v.split(".")[1]) - 1).zfill(len(v.split(".")[1])); print(v.split(".")[0] + "." + n)' "$new")
     dpkg-deb -R "$TIDESTEP_DATA/artefacts/postgresql-${major}_$new.deb" "$work/older"
-    sed -i "s/$new\b/$old/g" "$work/older/usr/lib/postgresql/$major/bin/postgres"
+    sed -i "s/$new\b/$old/g" "$work/older/usr/lib/postgresql/$major/bin"/*
     sed -i "s/^Version: $new/Version: $old/" "$work/older/DEBIAN/control"
     rm -f "$work/older/DEBIAN/md5sums"
     dpkg-deb -b "$work/older" "$TIDESTEP_DATA/artefacts/postgresql-${major}_$old.deb" >/dev/null

@@ -36,8 +36,9 @@ internal sealed class RunClock(RunContext context, RunLog log)
         end = end < now ? now : end;
         if (window is not null)
         {
-            var turnBack = window.To - block.Return.Length;
-            if (block.Return.State != ReturnState.Closed && block.Return.Length > TimeSpan.Zero && now >= turnBack - Before && end > window.To && state.TurnBackSaid != window.To) return new TurnBackNear(turnBack, end, window.To);
+            var back = Entering.BackOf(block, window);
+            var turnBack = window.To - back;
+            if (block.Return.State != ReturnState.Closed && back > TimeSpan.Zero && now >= turnBack - Before && end > window.To && state.TurnBackSaid != window.To) return new TurnBackNear(turnBack, end, window.To);
             return end > window.To && state.LateAgainst != window.To ? new RanLate(end, window.To) : null;
         }
         var whole = context.Settings.Real(state.Plan.Expected);

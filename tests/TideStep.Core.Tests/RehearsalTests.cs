@@ -58,6 +58,21 @@ public sealed class RehearsalTests
     }
 
     [Fact]
+    public void In_a_later_window_only_the_way_back_to_its_beginning_has_to_fit()
+    {
+        // Two components, one a window each; the way back to the start would fit into neither's rest.
+        var fleet = new Fleet().Windows("  night: {every: sunday, from: \"01:00\", lasts: 2 h}\n").Node("n[1-3]", "site: s").With("app", "engine", "6", "\"n[1-3]\"").Node("m[1-3]", "site: s").With("other", "engine", "6", "\"m[1-3]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 15 min, settle: 5 min}}, change: [put]}\n  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 15 min, settle: 1 min}}, change: [put]}\n" + Steps);
+        var plan = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{product: engine, to: 7}]"), "e", "c"));
+        Assert.Equal(2, plan.Windows.Length);
+        var last = plan.Blocks.Last(b => b.CheckGuards);
+        Assert.True(last.Begins + last.Expected + last.Settle + last.Return.Length > plan.Windows[1].To, "the whole return would fit: this shows nothing");
+        Assert.Null(Entering.Of(plan, last, last.Begins!.Value).Halt);
+        Assert.NotNull(Entering.Of(plan, last, plan.Windows[1].To - TimeSpan.FromMinutes(30)).Halt);
+        Assert.InRange(Rehearsing.Of(plan, fleet.Estate, Wish() with { Draws = 50 }).Chance, 0.2, 1);
+    }
+
+    [Fact]
     public void A_chosen_fault_halts_and_costs_what_a_person_needs_to_decide()
     {
         var (plan, estate) = Made();

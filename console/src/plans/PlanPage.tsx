@@ -53,7 +53,8 @@ export function PlanPage() {
       </div>
       {open.error && <p className="problem">{open.error.message}</p>}
       <p>
-        {plan.moves.length} moves, {span(seconds(plan.expected))}, {plan.points.length} rollback points.{' '}
+        {plan.moves.length} {plan.moves.length === 1 ? 'move' : 'moves'}, {span(seconds(plan.expected))}, {plan.points.length} rollback
+        points.{' '}
         {plan.windows.map((w, i) => (
           <span key={w.from}>
             Window {i + 1}: {day(w.from)} {time(w.from)} to {time(w.to)}, moves {w.firstMove} to {w.lastMove}, end {time(w.ends)}.{' '}

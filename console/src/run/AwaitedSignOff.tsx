@@ -10,7 +10,7 @@ export function AwaitedSignOff({ run }: { run: Run }) {
   if (!awaited) return null;
   const next = run.blocks.find((b) => b.number === awaited.block);
   return (
-    <section className="halt" aria-label="sign-off">
+    <section className="sheet ask" aria-label="sign-off">
       <strong>
         Waits for a sign-off {awaited.why}: part {awaited.block}, {next?.title}
       </strong>

@@ -119,7 +119,7 @@ export function RunPage() {
         )}
       </dl>
       {say.error && <p className="problem">{say.error.message}</p>}
-      {run.waitsFor && <p role="status">Waits: {run.waitsFor}</p>}
+      {run.waitsFor && !run.signOffs.some((s) => s.awaited) && <p role="status">Waits: {run.waitsFor}</p>}
       {run.parent && (
         <p>
           This is the return of <Link to={`/runs/${run.parent}`}>{run.parent}</Link>.

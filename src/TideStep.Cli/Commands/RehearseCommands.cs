@@ -62,8 +62,8 @@ public static class RehearseCommands
 
     private static void Show(RehearsalResult r, Output output)
     {
-        output.Heading($"plan {PlanCommands.Short(r.Plan)}, {r.Wish.Draws} draws with seed {r.Wish.Seed}: half take less than {Durations.Write(r.Middle)}, one in ten more than {Durations.Write(r.Late)}");
-        output.Line($"planned {Durations.Write(r.Planned)}; one in ten takes less than {Durations.Write(r.Early)}; {r.Ended * 100:0.#} % came to their end");
+        output.Heading($"plan {PlanCommands.Short(r.Plan)}, {r.Wish.Draws} draws with seed {r.Wish.Seed}: {(r.Ended == 0 ? "none came to its end" : $"half end within {Durations.Write(r.Middle)}, one in ten takes more than {Durations.Write(r.Late)}")}");
+        output.Line($"{Durations.Write(r.Planned)} of work are planned{(r.Ended == 0 ? "" : $"; one in ten ends within {Durations.Write(r.Early)}")}; {r.Ended * 100:0.#} % came to their end{(r.Windows.Length > 1 ? ", from the first window's beginning to the last part's end" : "")}");
         foreach (var w in r.Windows) output.Line($"  window {w.Window} to {w.To:yyyy-MM-dd HH:mm}: kept in {w.Chance * 100:0.#} %");
         if (!r.Deciding.IsEmpty)
         {

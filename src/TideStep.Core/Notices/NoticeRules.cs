@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
-using TideStep.Core.Documents;
 using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
 
 namespace TideStep.Core.Notices;
 

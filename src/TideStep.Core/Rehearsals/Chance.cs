@@ -18,8 +18,8 @@ internal sealed class Chance(ulong seed)
 /// <summary>How a step's time is spread: through the tenth, the middle and the ninth tenth, straight between them, with tails as long as the halves beside them.</summary>
 internal readonly record struct Spread(double Low, double Median, double High, bool Assumed)
 {
-    /// <summary>Where nothing was learnt: from a fifth less to half as long again.</summary>
-    private const double AssumedLow = 0.8, AssumedHigh = 1.5;
+    /// <summary>Where nothing was learnt: from a tenth less to a fifth longer.</summary>
+    private const double AssumedLow = 0.9, AssumedHigh = 1.2;
 
     public static Spread Of(Plans.PlanStep step) => step.Learnt is { } learnt
         ? new Spread(learnt.Low.TotalSeconds, learnt.Median.TotalSeconds, learnt.High.TotalSeconds, false)

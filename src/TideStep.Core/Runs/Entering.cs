@@ -7,13 +7,16 @@ namespace TideStep.Core.Runs;
 /// <param name="Halt">Why it may not be entered any more; null where it may.</param>
 public readonly record struct Entering(DateTimeOffset? WaitTill, string? Halt)
 {
-    /// <summary>A part that takes something out of service is not begun when it and the return path after it do not fit what is left of the window, or reach into a freeze.</summary>
+    /// <summary>How long it takes after a part to be led back to where its window began: a resting place, or the start. Without windows it is the whole return path.</summary>
+    public static TimeSpan BackOf(Block block, PlanWindow? window) => window is not null && block.TurnBack is { } turn ? window.To - turn : block.Return.Length;
+
+    /// <summary>A part that takes something out of service is not begun when it and the way back to where its window began do not fit what is left of the window, or reach into a freeze.</summary>
     public static Entering Of(Plan plan, Block block, DateTimeOffset now)
     {
         var window = plan.Windows.FirstOrDefault(w => block.Move <= w.LastMove) ?? plan.Windows.LastOrDefault();
         if (now < window?.From) return new Entering(window.From, null);
         var takesOut = block.CheckGuards || !block.ComponentsOut.IsEmpty && plan.Blocks.First(b => b.Move == block.Move && !b.ComponentsOut.IsEmpty) == block;
-        var end = now + block.Expected + block.Settle + block.Return.Length;
+        var end = now + block.Expected + block.Settle + BackOf(block, window);
         // Without a window a freeze alone may stand in the way; with one, none reaches into it, but a run past its window may come upon it.
         var freeze = plan.Freezes.FirstOrDefault(f => f.From < end && now < f.To);
         if (!takesOut || (freeze is null && !(end > window?.To))) return default;

@@ -70,7 +70,8 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         var blocks = state.Plan.Blocks.Select(b => new ReportBlock(b.Number, b.Title, b.Expected + b.Settle, state.Blocks.TryGetValue(b.Number, out var t) && t.Ended is { } ended ? ended - t.Begun : null)).ToImmutableArray();
         ReportMark? Remember(string name) { owner = name; return null; }
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
-            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures]) { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state) };
+            state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures])
+        { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state) };
     }
 
     // Only what was really done or found done by itself is evidence; what a person skipped, marked or left out is none.

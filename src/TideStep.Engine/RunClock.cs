@@ -32,13 +32,12 @@ internal sealed class RunClock(RunContext context, RunLog log)
         var now = context.Time.GetUtcNow();
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
         var window = keepsWindows ? state.Plan.Windows.FirstOrDefault(w => block.Move >= w.FirstMove && block.Move <= w.LastMove) : null;
-        if (Forecast.EndOf(state, context.Settings.Pace, window?.LastMove) is not { } end) return null;
-        end = end < now ? now : end;
+        if (Forecast.EndOf(state, context.Settings.Pace, window?.LastMove, now) is not { } end) return null;
         if (window is not null)
         {
             var back = Entering.BackOf(block, window);
             var turnBack = window.To - back;
-            if (block.Return.State != ReturnState.Closed && back > TimeSpan.Zero && now >= turnBack - Before && end > window.To && state.TurnBackSaid != window.To) return new TurnBackNear(turnBack, end, window.To);
+            if (block.Return.State != ReturnState.Closed && back > TimeSpan.Zero && (now >= turnBack || now >= turnBack - Before && end > window.To) && state.TurnBackSaid != window.To) return new TurnBackNear(turnBack, end, window.To);
             return end > window.To && state.LateAgainst != window.To ? new RanLate(end, window.To) : null;
         }
         var whole = context.Settings.Real(state.Plan.Expected);

@@ -64,6 +64,28 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_notice_is_kept_once_and_given_to_one_at_a_time()
+    {
+        var (run, epoch) = await RunAsync();
+        var from = await _store.NoticesReadAsync(default);
+        await _store.AppendAsync(run, epoch, 1, [new Started("Wren")], Now, default);
+        var entries = (await _store.ReadAllAsync(0, 1_000_000, default)).Where(e => e.Entry.Run == run).ToList();
+        Assert.Equal([1, 2], entries.Select(e => e.Entry.Sequence));
+        var notice = new StoredNotice($"{run}-2", run, "desk", "started", "{}", Now, StoredNotice.Waiting, 0, Now, null);
+        var read = Math.Max(from, entries[^1].Position);
+        for (var twice = 0; twice < 2; twice++) await _store.QueueAsync([notice], read, default);
+        await _store.QueueAsync([], 0, default); // never back
+        Assert.Equal(read, await _store.NoticesReadAsync(default));
+        async Task<int> ClaimAsync(DateTimeOffset now) => (await _store.ClaimAsync(now, now.AddMinutes(1), 1000, default)).Count(n => n.Run == run);
+        Assert.Equal(0, await ClaimAsync(Now.AddSeconds(-1)));
+        Assert.Equal((1, 0), (await ClaimAsync(Now), await ClaimAsync(Now.AddSeconds(59))));
+        Assert.Equal(1, await ClaimAsync(Now.AddMinutes(1)));
+        await _store.TriedAsync(notice.Id, StoredNotice.Sent, 2, Now, null, default);
+        Assert.Equal(0, await ClaimAsync(Now.AddHours(1)));
+        Assert.Equal((StoredNotice.Sent, 2), (await _store.NoticesAsync(10, run, default)).Select(n => (n.State, n.Attempts)).Single());
+    }
+
+    [Fact]
     public async Task Epochs_rise_over_all_runs()
     {
         var (_, one) = await RunAsync();

@@ -9,21 +9,30 @@ public static class Forecast
     /// <param name="state">The run.</param>
     /// <param name="pace">By how much the installation's time runs faster than the plan's; the pace where nothing is done yet.</param>
     /// <param name="lastMove">The last move that counts; all where null.</param>
-    public static DateTimeOffset? EndOf(RunState state, double pace, int? lastMove = null)
+    /// <param name="now">The time it is; that of the run's last entry where null.</param>
+    public static DateTimeOffset? EndOf(RunState state, double pace, int? lastMove = null, DateTimeOffset? now = null)
     {
         if (state.StartedAt is null || state.End is not null) return null;
-        TimeSpan planned = TimeSpan.Zero, took = TimeSpan.Zero, left = TimeSpan.Zero, begun = TimeSpan.Zero;
-        foreach (var block in state.Plan.Blocks)
-        {
-            if (block.Move > lastMove) break;
-            var expected = block.Expected + block.Settle;
-            if (block.Number <= state.BlocksDone && state.Blocks[block.Number] is { Ended: { } ended } times) { planned += expected; took += ended - times.Begun; }
-            else left += expected;
-            // What the part at work has used already is not ahead any more.
-            if (block.Number == state.CurrentBlock && block.Number > state.BlocksDone && state.Blocks.TryGetValue(block.Number, out var at)) begun = state.LastAt - at.Begun;
-        }
-        var factor = planned > TimeSpan.Zero ? took / planned : 1 / pace;
-        var ahead = left * factor - begun;
-        return state.LastAt + (ahead > TimeSpan.Zero ? ahead : TimeSpan.Zero);
+        var factor = FactorOf(state, pace);
+        var ahead = state.Plan.Blocks.Where(b => b.Number > Math.Max(state.BlocksDone, state.CurrentBlock) && !(b.Move > lastMove)).Aggregate(TimeSpan.Zero, (sum, b) => sum + (b.Expected + b.Settle) * factor);
+        return PartEndOf(state, pace, now) + ahead;
+    }
+
+    /// <summary>When the part at work ends; now where none is, or where it has taken longer already than it was to.</summary>
+    public static DateTimeOffset PartEndOf(RunState state, double pace, DateTimeOffset? now = null)
+    {
+        var at = now ?? state.LastAt;
+        if (state.CurrentBlock <= state.BlocksDone || !state.Blocks.TryGetValue(state.CurrentBlock, out var times)) return at;
+        var block = state.Plan.Blocks[state.CurrentBlock - 1];
+        var ends = times.Begun + (block.Expected + block.Settle) * FactorOf(state, pace);
+        return ends > at ? ends : at;
+    }
+
+    private static double FactorOf(RunState state, double pace)
+    {
+        TimeSpan planned = TimeSpan.Zero, took = TimeSpan.Zero;
+        foreach (var block in state.Plan.Blocks.Take(state.BlocksDone))
+            if (state.Blocks[block.Number] is { Ended: { } ended } times) { planned += block.Expected + block.Settle; took += ended - times.Begun; }
+        return planned > TimeSpan.Zero ? took / planned : 1 / pace;
     }
 }

@@ -112,7 +112,7 @@ public static class NextWork
 
     private static ImmutableArray<Work> Stop(RunState state)
     {
-        if (!state.AnyFailed && state.TurnBack is { } near) return [new Append(new Halted($"the turn-back time {near.TurnBack:HH:mm} comes near: by its own pace the work of this window ends {near.Forecast.ToOffset(near.WindowEnds.Offset):yyyy-MM-dd HH:mm}, the window {near.WindowEnds:HH:mm}", null))];
+        if (!state.AnyFailed && state.TurnBack is { } near) return [new Append(new Halted($"the turn-back time {near.TurnBack:HH:mm} comes near, or is past: by its own pace the work of this window ends {near.Forecast.ToOffset(near.WindowEnds.Offset):yyyy-MM-dd HH:mm}, the window {near.WindowEnds:HH:mm}", null))];
         if (!state.AnyFailed) return [new Append(new Held())];
         var step = state.FailedSteps.First();
         return [new Append(new Halted(state.Of(step).Why ?? "a step failed", step))];

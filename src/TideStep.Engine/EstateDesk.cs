@@ -147,7 +147,6 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     {
         var (_, estate, _, catalogue) = await LoadAsync(ct);
         if (estate is null) return (new Readings(time.GetUtcNow(), ImmutableDictionary<string, MemberReading>.Empty), []);
-        var before = await ReadingsAsync(ct);
         var all = Membership.Candidates(estate).ToList();
         // Of nodes that only people reach the readings are what people entered.
         var asked = all.Where(m => scope.Holds(estate, m) && estate.Nodes[m.Node].Reach.By != "person").ToList();
@@ -157,18 +156,27 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         {
             var found = await reader.SurveyAsync(estate, catalogue, asked, ct, () => Surveying = new SurveyProgress(scope.Words, Interlocked.Increment(ref count), asked.Count, begun));
             var kept = all.Select(m => m.Id).Except(found.Keys).ToHashSet();
-            var taken = new Readings(time.GetUtcNow(), found.Where(f => f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, f.Value.Reading))
-                .Concat(before.Members.Where(m => kept.Contains(m.Key)).Select(m => KeyValuePair.Create(m.Key, m.Value with { At = before.TakenOf(m.Key) }))).ToImmutableDictionary())
+            // Surveys of several parts may overlap: what is not in this one is as the last of them left it.
+            await _merging.WaitAsync(ct);
+            try
             {
-                Lost = found.Where(f => !f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, before.Members.TryGetValue(f.Key, out var last) ? new LostReading(f.Value.Why ?? "", last, before.TakenOf(f.Key))
-                    : before.Lost.TryGetValue(f.Key, out var still) ? still with { Why = f.Value.Why ?? "" } : new LostReading(f.Value.Why ?? "", null, null)))
-                    .Concat(before.Lost.Where(l => kept.Contains(l.Key))).ToImmutableDictionary(),
-            };
-            await store.SaveAsync([Stored(ReadingsKind, estate.Id, Write(taken), by)], ct);
-            return (taken, [.. found.Where(f => !f.Value.Reachable).Select(f => (f.Key, f.Value.Why ?? "")).OrderBy(f => f.Key, StringComparer.Ordinal)]);
+                var before = await ReadingsAsync(ct);
+                var taken = new Readings(time.GetUtcNow(), found.Where(f => f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, f.Value.Reading))
+                    .Concat(before.Members.Where(m => kept.Contains(m.Key)).Select(m => KeyValuePair.Create(m.Key, m.Value with { At = before.TakenOf(m.Key) }))).ToImmutableDictionary())
+                {
+                    Lost = found.Where(f => !f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, before.Members.TryGetValue(f.Key, out var last) ? new LostReading(f.Value.Why ?? "", last, before.TakenOf(f.Key))
+                        : before.Lost.TryGetValue(f.Key, out var still) ? still with { Why = f.Value.Why ?? "" } : new LostReading(f.Value.Why ?? "", null, null)))
+                        .Concat(before.Lost.Where(l => kept.Contains(l.Key))).ToImmutableDictionary(),
+                };
+                await store.SaveAsync([Stored(ReadingsKind, estate.Id, Write(taken), by)], ct);
+                return (taken, [.. found.Where(f => !f.Value.Reachable).Select(f => (f.Key, f.Value.Why ?? "")).OrderBy(f => f.Key, StringComparer.Ordinal)]);
+            }
+            finally { _merging.Release(); }
         }
         finally { Surveying = null; }
     }
+
+    private readonly SemaphoreSlim _merging = new(1, 1);
 
     /// <summary>What is known of a member: every reading with its kind, where it comes from and when it was taken; and those that could not be taken. Null where there is no such member.</summary>
     public async Task<MemberView?> MemberAsync(string id, CancellationToken ct)
@@ -288,6 +296,16 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     public async Task LearnAsync(RunState run, CancellationToken ct)
     {
         if (await CurrentEstateAsync(ct) is not { } estate || estate.Id != run.Plan.Estate) return;
+        // Runs that end at the same moment teach one after the other.
+        await _learning.WaitAsync(ct);
+        try { await LearnAsync(run, estate, ct); }
+        finally { _learning.Release(); }
+    }
+
+    private readonly SemaphoreSlim _learning = new(1, 1);
+
+    private async Task LearnAsync(RunState run, Estate estate, CancellationToken ct)
+    {
         var learnt = (await LearntAsync(estate.Id, ct)).With(run, c => estate.Find(c)?.Product);
         var body = JsonSerializer.Serialize(learnt, Json.Options);
         await store.SaveAsync([new StoredDocument(LearntKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), run.By)], ct);

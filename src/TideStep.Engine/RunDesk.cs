@@ -191,8 +191,8 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         {
             await executor.ExecuteAsync(_stop.Token);
             if (executor.Log.Look(s => s.Parent) is null) await journal.ReleaseAsync(run, CancellationToken.None);
-            await estates.LearnAsync(executor.Log.Look(s => s), CancellationToken.None);
             await TellParentAsync(run, executor, CancellationToken.None);
+            await LearnAsync(run, executor);
         }
         catch (OperationCanceledException) when (_stop.IsCancellationRequested) { /* the service stops; the run is taken up when it starts again */ }
         catch (StaleOwnerException e) { log($"run {run} has another owner", e); _executors.TryRemove(run, out _); }
@@ -203,6 +203,13 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
             _executors.TryRemove(run, out _);
             _tasks[run + " again"] = Task.Run(() => TakeUpAgainAsync(run));
         }
+    }
+
+    // What is learnt is a help for later plans; a run that has ended is not troubled by it.
+    private async Task LearnAsync(string run, RunExecutor executor)
+    {
+        try { await estates.LearnAsync(executor.Log.Look(s => s), CancellationToken.None); }
+        catch (Exception e) { log($"nothing could be learnt from run {run}", e); }
     }
 
     private async Task TakeUpAgainAsync(string run)

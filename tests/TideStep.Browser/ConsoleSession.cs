@@ -13,6 +13,8 @@ public abstract class ConsoleSession : IAsyncLifetime
 
     public async ValueTask InitializeAsync()
     {
+        // A page waits for the service's answers: on a busy machine they take longer than a page alone would.
+        Assertions.SetDefaultExpectTimeout(30_000);
         Stack = await DemoStack.StartAsync(pace: 300);
         _playwright = await Playwright.CreateAsync();
         Browser = await _playwright.Chromium.LaunchAsync(new BrowserTypeLaunchOptions { ExecutablePath = "/usr/bin/chromium", Args = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });

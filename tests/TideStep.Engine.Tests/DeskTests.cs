@@ -44,6 +44,24 @@ public sealed class DeskTests : IAsyncLifetime
         await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
 
     [Fact]
+    public async Task Surveys_of_two_parts_that_overlap_lose_nothing_of_each_other()
+    {
+        await _estates.SurveyAsync("Wren", default);
+        _far.SetRunning("n1", "app", "7");
+        _far.SetRunning("n2", "app", "7");
+        // The first has read its part, and is done only after the second.
+        var (reading, second) = (new TaskCompletionSource(), new TaskCompletionSource());
+        _far.Around = async (call, node, _) => { if (call == "read" && node == "n1") { reading.TrySetResult(); await second.Task; } };
+        var first = _estates.SurveyAsync("Wren", new SurveyScope(Node: "n1"), default);
+        await reading.Task;
+        await _estates.SurveyAsync("Wren", new SurveyScope(Node: "n2"), default);
+        second.SetResult();
+        await first;
+        var after = await _estates.ReadingsAsync(default);
+        Assert.Equal(("7", "7"), (after.Members["app/n1"].Running, after.Members["app/n2"].Running));
+    }
+
+    [Fact]
     public async Task A_survey_of_a_part_leaves_the_others_as_old_as_they_were()
     {
         await _estates.SurveyAsync("Wren", default);

@@ -39,7 +39,7 @@ internal sealed class WebhookReceiver : IAsyncDisposable
         {
             HttpListenerContext context;
             try { context = await _listener.GetContextAsync(); }
-            catch (Exception e) when (e is HttpListenerException or ObjectDisposedException) { return; }
+            catch (Exception e) when (e is HttpListenerException or InvalidOperationException) { return; } // it was stopped
             using var body = new MemoryStream();
             await context.Request.InputStream.CopyToAsync(body);
             var refuse = Refused < Refuses;
@@ -91,7 +91,7 @@ internal sealed class MailReceiver : IAsyncDisposable
         {
             TcpClient client;
             try { client = await _listener.AcceptTcpClientAsync(); }
-            catch (Exception e) when (e is SocketException or ObjectDisposedException) { return; }
+            catch (Exception e) when (e is SocketException or InvalidOperationException) { return; } // it was stopped
             using (client) try { await TalkAsync(client); } catch (IOException) { /* the sender left */ }
         }
     }

@@ -50,7 +50,7 @@ public sealed class RehearsalTests
     [Fact]
     public void A_window_that_is_just_long_enough_is_kept_only_sometimes()
     {
-        var (plan, estate) = Made("  night: {every: sunday, from: \"01:00\", lasts: 32 min}\n");
+        var (plan, estate) = Made("  night: {every: sunday, from: \"01:00\", lasts: 31 min}\n");
         var window = Assert.Single(Rehearsing.Of(plan, estate, Wish()).Windows);
         Assert.InRange(window.Chance, 0.001, 0.9);
         var (roomy, its) = Made("  night: {every: sunday, from: \"01:00\", lasts: 3 h}\n");

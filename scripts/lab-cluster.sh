@@ -156,7 +156,7 @@ plain() {
   "$bin/tidestep" run start "$run" >/dev/null
   to_end
   echo "  it took $((SECONDS - began)) s"
-  loaded 6
+  loaded 30
   all_at "$new"
   "$bin/tidestep" run report "$run" | grep 'hands over to' || fail "the report does not name who took over"
 }
@@ -171,7 +171,7 @@ returned() {
   until_is "it is held" 120 sh -c "[ \"\$($bin/tidestep run show $run --format json | python3 -c 'import json, sys; print(json.load(sys.stdin)[\"status\"])')\" = held ]"
   "$bin/tidestep" run decide "$run" return --reason "not tonight" --follow >"$work/followed" 2>&1 || true
   same "the run" "$(state)" returned
-  loaded 6
+  loaded 30
   all_at "$old"
 }
 
@@ -183,7 +183,7 @@ killed_host() {
   until_is "the package is being installed" 120 reached "ledger/relay-2/install" working
   lab/lab kill relay-2
   settle_halts
-  loaded 6
+  loaded 30
   all_at "$new"
 }
 
@@ -197,7 +197,7 @@ link() {
   sleep 60
   lab/lab link relay-2 up
   settle_halts
-  loaded 6
+  loaded 30
   all_at "$new"
 }
 
@@ -216,7 +216,7 @@ disk() {
   on relay-2 rm -rf /var/filler
   "$bin/tidestep" run decide "$run" try-again --reason "the disk has room again" --follow >"$work/followed" 2>&1 || { tail -5 "$work/followed"; fail "it did not go on"; }
   same "the run" "$(state)" completed
-  loaded 6
+  loaded 30
   all_at "$new"
 }
 
@@ -230,7 +230,7 @@ killed_service() {
   wait "$service" 2>/dev/null || true
   serve
   to_end
-  loaded 12
+  loaded 30
   all_at "$new"
 }
 
@@ -251,7 +251,7 @@ colleague() {
   until_is "the first follower is at work" 120 reached "ledger/relay-2/stop" done
   on relay-3 systemctl restart ledger
   to_end
-  loaded 6
+  loaded 30
   all_at "$new"
 }
 

@@ -7,6 +7,9 @@ namespace TideStep.Engine;
 /// <param name="Artefacts">The folder that holds artefacts by their identifiers.</param>
 public sealed record EngineSettings(double Pace, TimeSpan Poll, int ReadAtOnce, string Artefacts)
 {
+    /// <summary>Whether runs watch their own time: whether they are late, and when the turn-back time is near.</summary>
+    public bool WatchesTime { get; init; } = true;
+
     /// <summary>How long a survey waits for one member before it goes on without it.</summary>
     public TimeSpan NodeLimit { get; init; } = TimeSpan.FromSeconds(30);
 

@@ -39,7 +39,7 @@ public sealed class RunExecutor
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(ct);
         Exception? broken = null;
-        _inFlight["time"] = TrackAsync(new WatchTime(), e => broken ??= e, stop.Token);
+        if (_context.Settings.WatchesTime) _inFlight["time"] = TrackAsync(new WatchTime(), e => broken ??= e, stop.Token);
         try
         {
             while (Log.Look(s => s.End) is null)

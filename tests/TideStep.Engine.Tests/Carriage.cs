@@ -43,6 +43,9 @@ internal sealed class Carriage
     public RunFeed Feed { get; } = new();
     public TimeProvider Time { get; init; } = TimeProvider.System;
     public double Pace { get; init; } = 1e9;
+
+    /// <summary>Not where time jumps on with every wait: a clock that is looked at again and again would make it race.</summary>
+    public bool WatchesTime { get; init; } = true;
     public TimeSpan Poll { get; init; } = TimeSpan.FromMilliseconds(1);
     public IReadOnlyList<string> Nodes => [.. _index.Estate.Nodes.Keys.Order(StringComparer.Ordinal)];
 
@@ -51,7 +54,7 @@ internal sealed class Carriage
     /// <summary>A new owner of the run, at work or about to be.</summary>
     public async Task<RunExecutor> OwnerAsync(bool start = false, bool owned = true)
     {
-        var settings = new EngineSettings(Pace, Poll, 64, "/nowhere");
+        var settings = new EngineSettings(Pace, Poll, 64, "/nowhere") { WatchesTime = WatchesTime };
         var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}");
         var executor = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) => Task.CompletedTask);
         if (owned) await executor.Log.AppendAsync(new Owned("me"));

@@ -116,7 +116,7 @@ public sealed class DecisionTests
     // The plan is of Monday the 23rd; its window is on Sunday the 29th from 01:00 to 06:00.
     private static Carriage InWindow(DateTimeOffset from, string lasts = "5 h") => new(new Fleet().Windows($"  night: {{every: sunday, from: \"01:00\", lasts: {lasts}}}\n").Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
         .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
-    { Pace = 1, Poll = TimeSpan.FromSeconds(20), Time = new JumpingTime(from) };
+    { Pace = 1, Poll = TimeSpan.FromSeconds(20), WatchesTime = false, Time = new JumpingTime(from) };
 
     [Fact]
     public async Task A_run_waits_for_its_window()
@@ -149,7 +149,7 @@ public sealed class DecisionTests
         // The first member, at 11:09, can be back when the freeze begins; the second can not.
         var carriage = new Carriage(new Fleet().Freezes("  regatta: {from: \"2026-11-29 11:20\", to: \"2026-11-29 18:00\", why: boats}\n").Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
             .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
-        { Pace = 1, Poll = TimeSpan.FromSeconds(20), Time = new JumpingTime(new DateTimeOffset(2026, 11, 29, 11, 9, 0, TimeSpan.Zero)) };
+        { Pace = 1, Poll = TimeSpan.FromSeconds(20), WatchesTime = false, Time = new JumpingTime(new DateTimeOffset(2026, 11, 29, 11, 9, 0, TimeSpan.Zero)) };
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         Assert.Contains("in the freeze regatta (boats), from 2026-11-29 11:20 to 2026-11-29 18:00", await Carriage.UntilAsync(owner, working, s => s.Halt?.Why));

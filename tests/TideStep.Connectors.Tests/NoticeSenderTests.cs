@@ -24,7 +24,7 @@ public sealed class NoticeSenderTests : IDisposable
     {
         await using var receiver = new WebhookReceiver();
         var address = new Uri(receiver.Address + "?for=night");
-        Assert.Null(await new WebhookSender(_http, Keys("heron"), TimeProvider.System).SendAsync(address, "secret:desk", """{"id":"1"}""", default));
+        Assert.Null(await new WebhookSender(_http, Keys("heron\n"), TimeProvider.System).SendAsync(address, "secret:desk", """{"id":"1"}""", default));
         var taken = Assert.Single(receiver.Took);
         Assert.Equal("application/cloudevents+json; charset=utf-8", taken.Headers["content-type"]);
         // As a receiver reckons it (RFC 9421, 3.2): from what it got, not from what was meant.

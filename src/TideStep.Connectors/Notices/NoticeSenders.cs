@@ -24,7 +24,7 @@ public sealed class WebhookSender(HttpClient http, Secrets secrets, TimeProvider
             using var request = new HttpRequestMessage(HttpMethod.Post, address) { Content = new ByteArrayContent(bytes) };
             request.Content.Headers.TryAddWithoutValidation("Content-Type", ContentType);
             if (secret is not null)
-                foreach (var (name, value) in MessageSignature.Of("POST", address, ContentType, bytes, secrets.BytesOf(secret), time.GetUtcNow()))
+                foreach (var (name, value) in MessageSignature.Of("POST", address, ContentType, bytes, KeyOf(secret), time.GetUtcNow()))
                     if (!request.Headers.TryAddWithoutValidation(name, value)) request.Content.Headers.TryAddWithoutValidation(name, value);
             using var response = await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, limit.Token);
             return response.IsSuccessStatusCode ? null : $"{address.Host} answered {(int)response.StatusCode}";
@@ -33,6 +33,9 @@ public sealed class WebhookSender(HttpClient http, Secrets secrets, TimeProvider
         catch (OperationCanceledException) when (!ct.IsCancellationRequested) { return $"{address.Host} did not answer within {Patience.TotalSeconds:0} s"; }
         catch (ConnectorException e) { return e.Problem.What; }
     }
+
+    // A line's end behind the key is of the file that it was written into, not of the key: the receiver would reckon without it.
+    private byte[] KeyOf(string secret) => secrets.BytesOf(secret) is var key && key is [.., (byte)'\n'] ? key[..^1] : key;
 }
 
 /// <summary>Sends mail over SMTP.</summary>

@@ -15,6 +15,13 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     private readonly ConcurrentDictionary<string, RunExecutor> _executors = new();
     private readonly ConcurrentDictionary<string, Task> _tasks = new();
     private readonly CancellationTokenSource _stop = new();
+    private readonly TaskCompletionSource _takenUp = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+    /// <summary>Whether runs of before are taken up first, by <see cref="ResumeAsync"/>; what is said of one waits for that.</summary>
+    public bool TakesUp { get; init; }
+
+    /// <summary>Whether every run of before was taken up.</summary>
+    public bool TookUp => !TakesUp || _takenUp.Task.IsCompleted;
 
     /// <summary>Proves plans ready before their runs start; null where nothing is checked.</summary>
     public CheckDesk? Checks { get; init; }
@@ -68,6 +75,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
             }
             await HostAsync(run.Id, state, ct);
         }
+        _takenUp.TrySetResult();
         // A parent whose child ended while nobody watched learns it now.
         foreach (var (id, executor) in _executors) await TellParentAsync(id, executor, ct);
     }
@@ -98,6 +106,17 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         var held = await journal.CreateReservedRunAsync(run, opened, run.OpenedAt, SubjectsOf(plan), ct);
         if (held.Count > 0) return (null, HeldBy(held));
         await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, round, by, ct);
+        return (run.Id, []);
+    }
+
+    /// <summary>Opens and starts the return of a run that has ended: it is no child of it, reserves for itself and finds every member as the run left it, or there is no such run.</summary>
+    internal async Task<(string? Run, ImmutableArray<Problem> Problems)> StartReturnAsync(string of, RunState state, Plan plan, ImmutableSortedDictionary<string, string> before, string reason, string by, CancellationToken ct)
+    {
+        await store.SavePlanAsync(new StoredPlan(plan.Digest, plan.Estate, plan.Kind, Json.Canonical(plan), time.GetUtcNow(), by), ct);
+        var (run, opened) = Opening(plan, $"return of {(state.Label.Length > 0 ? state.Label : of)}", by);
+        var held = await journal.CreateReservedRunAsync(run, opened with { Reason = reason }, run.OpenedAt, SubjectsOf(plan), ct);
+        if (held.Count > 0) return (null, HeldBy(held));
+        await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, null, by, ct);
         return (run.Id, []);
     }
 
@@ -171,9 +190,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         return problems.ToImmutable();
     }
 
-    private async Task<RunExecutor> HostAsync(string run, RunState state, CancellationToken ct, bool begin = true)
+    private async Task<RunExecutor> HostAsync(string run, RunState state, CancellationToken ct, bool begin = true, bool ended = false)
     {
-        var epoch = await journal.TakeOwnershipAsync(run, owner, ct);
+        var epoch = await journal.TakeOwnershipAsync(run, owner, ct, ended);
         var (estate, catalogue) = (await estates.CurrentEstateAsync(ct), await estates.CatalogueAsync(ct));
         var context = new RunContext(estate!, catalogue, journal, feed, reader, settings, time, installation, () => NewId("a"));
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
@@ -248,14 +267,15 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     }
 
     /// <summary>The plan that leads a run back: to its start, or as far as the beginning of a move (<c>move 2</c>).</summary>
-    public async Task<Checked<Plan>> ReturnPlanAsync(string run, RunState state, string? asFarAs, CancellationToken ct, string? only = null)
+    /// <param name="useless">The run's points that lead nowhere any more.</param>
+    public async Task<Checked<Plan>> ReturnPlanAsync(string run, RunState state, string? asFarAs, CancellationToken ct, string? only = null, IReadOnlySet<string>? useless = null)
     {
         if (await estates.IndexAsync(ct) is not { } index) return new Checked<Plan>(null, [EstateDesk.NoEstate]);
         var move = 1;
         if (asFarAs is not (null or "" or "start") && !(asFarAs.StartsWith("move ", StringComparison.Ordinal) && int.TryParse(asFarAs[5..], out move) && move >= 1 && move <= state.Plan.Moves.Length))
             return new Checked<Plan>(null, [new Problem($"'{asFarAs}' is nothing that can be returned to", null, $"Write start, or move 1 to move {state.Plan.Moves.Length}.")]);
         var (estate, catalogue) = await estates.RevisionsAsync(ct);
-        return ReturnPlanner.Make(index, run, state, move, estate, catalogue, only);
+        return ReturnPlanner.Make(index, run, state, move, estate, catalogue, only, useless);
     }
 
     private async Task TellParentAsync(string run, RunExecutor executor, CancellationToken ct)
@@ -282,12 +302,21 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         return RunState.Fold(plan, (await journal.ReadAsync(run, 0, ct)).TakeWhile(e => e.Sequence <= upTo));
     }
 
+    /// <summary>Holds the journal of an ended run, for what is still done about it; nothing is carried on.</summary>
+    internal async Task<RunExecutor> HoldEndedAsync(string run, RunState state, CancellationToken ct)
+    {
+        // Whoever had it before has it no more: its epoch is raised with every such word.
+        _executors.TryRemove(run, out _);
+        return await HostAsync(run, state, ct, begin: false, ended: true);
+    }
+
     /// <summary>The executor of a run that this service carries, or null.</summary>
     public RunExecutor? ExecutorOf(string run) => _executors.GetValueOrDefault(run);
 
     /// <summary>Passes on what a person says to a run at work.</summary>
     public async Task<Problem?> SayAsync(string run, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
     {
+        if (TakesUp) await _takenUp.Task.WaitAsync(ct);
         if (ExecutorOf(run) is { } executor) return await executor.SayAsync(rule);
         if (await StateAsync(run, ct) is not { } state) return NoRun(run);
         return rule(state).Item2 ?? new Problem($"run {run} is not carried by this service", null, state.StartedAt is null ? "Start it first." : "Ask the service that owns it.");

@@ -19,7 +19,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private const int UnheardTries = 20;
     private const int TailLength = 2000;
 
-    private readonly ConcurrentDictionary<string, Task> _fenced = new();
+    private readonly NodeFence _fence = new(context, log);
 
     /// <summary>The output so far of attempts that still run.</summary>
     public ConcurrentDictionary<string, string> Live { get; } = new();
@@ -36,7 +36,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     }
 
     /// <summary>Every node is fenced again before anything else is asked of it.</summary>
-    public void ForgetFences() => _fenced.Clear();
+    public void ForgetFences() => _fence.Forget();
 
     private Task FailAsync(PlanStep step, string why) => log.AppendAsync(new StepFailed(step.Id, why));
 
@@ -105,43 +105,15 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         _ => $"{step.Node} has no record of how {step.Title} ended; whether it took effect is not known",
     };
 
-    private static string LastLine(string output) => output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault() ?? "no output";
-
-    /// <summary>Raises our epoch on a node once, before anything else is asked of it; a node that has seen more than we have stops the step.</summary>
-    private async Task FenceAsync(PlanStep step, bool patient, CancellationToken ct)
-    {
-        var began = context.Time.GetTimestamp();
-        while (true)
-        {
-            try { await FenceOnceAsync(step, ct); return; }
-            catch (ConnectorException e) when (patient && !e.Lasting && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience)) { /* absent for now: nothing has begun, so waiting harms nothing */ }
-            await Task.Delay(context.Settings.Poll, context.Time, ct);
-        }
-    }
-
-    private async Task FenceOnceAsync(PlanStep step, CancellationToken ct)
-    {
-        var node = context.Estate.Nodes[step.Node];
-        var raising = _fenced.GetOrAdd(step.Node, _ => RaiseAsync());
-        try { await raising; }
-        catch { _fenced.TryRemove(step.Node, out _); throw; }
-
-        async Task RaiseAsync()
-        {
-            var position = await context.Journal.LastPositionAsync(ct);
-            var seen = await context.Reader.ConnectorOf(node).RaiseAsync(node, context.Installation, log.Epoch, position, ct);
-            if (seen.Epoch > log.Epoch) throw new ConnectorException(new($"{node.Id} has seen epoch {seen.Epoch}; this run has {log.Epoch}", "another owner has the run, or the database was set back", "Stop this service and look at which one owns the run."), lasting: true);
-            if (seen.Position > position) throw new ConnectorException(new($"{node.Id} knows journal position {seen.Position}; this database ends at {position}", "the database was set back to an older copy", "Bring the newer database back, or read every node concerned before going on."), lasting: true);
-        }
-    }
+    internal static string LastLine(string output) => output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault() ?? "no output";
 
     private enum Heard { Yes, Never }
 
     private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
-        var action = FarActions.Of(undo ? step.Undo! : step.Do, step.Point, context.Settings);
-        await FenceAsync(step, patient: true, ct);
+        var action = FarActions.Of(undo ? step.Undo! : step.Do, step.Point is { } point ? $"{point}-{log.Run}" : null, context.Settings);
+        await _fence.RaiseAsync(step.Node, patient: true, ct);
         var id = context.NewAttempt();
         RunEvent intended = new Intended(step.Id, id, number, step.Node, undo);
         await log.AppendAsync(before is null ? [intended] : [before, intended]);
@@ -171,7 +143,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             told = null;
             if (!first) try
                 {
-                    await FenceAsync(step, patient: false, ct);
+                    await _fence.RaiseAsync(step.Node, patient: false, ct);
                     reading = await connector.StatusAsync(node, context.Installation, attempt.Id, Patience, ct);
                 }
                 catch (ConnectorException e) when (!e.Lasting) { /* absent: expected during a restart, and overdue when its time is up */ }
@@ -219,7 +191,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var node = context.Estate.Nodes[step.Node];
         try
         {
-            await FenceAsync(step, patient: false, ct);
+            await _fence.RaiseAsync(step.Node, patient: false, ct);
             await context.Reader.ConnectorOf(node).StopAsync(node, context.Installation, attempt, log.Epoch, ct);
             return true;
         }
@@ -315,30 +287,10 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             point = log.Look(s => s.Points[step.Point!]);
         }
         if (point.Verified is not null) return true;
-        var (whole, why) = await CheckPointAsync(step, point, ct);
+        var (whole, why) = await new PointWork(context, log, _fence).CheckAsync(point, step.Do is CaptureAction c ? c.Paths : [], ct);
         if (whole) await log.AppendAsync(new PointVerified(step.Point!, why));
         else await FailAsync(step, $"the rollback point {step.Point} is not whole: {why}");
         return whole;
-    }
-
-    // Reading a point again changes nothing, so it needs no intent; its record has a name of its own.
-    private async Task<(bool Whole, string Why)> CheckPointAsync(PlanStep step, PointState point, CancellationToken ct)
-    {
-        var node = context.Estate.Nodes[step.Node];
-        var connector = context.Reader.ConnectorOf(node);
-        var id = context.NewAttempt();
-        var position = await context.Journal.LastPositionAsync(ct);
-        var check = new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, step.Member[..step.Member.IndexOf('/')], new FarAction("check-point", [point.Place, point.Sha256]));
-        await FenceAsync(step, patient: true, ct);
-        var begun = await connector.BeginAsync(node, check, Patience, ct);
-        if (begun.Refused is { } refused) return (false, refused);
-        for (var told = begun.Reading; ; told = null)
-        {
-            var reading = told ?? await connector.StatusAsync(node, context.Installation, id, Patience, ct);
-            if (reading.Phase == AttemptPhase.Ended) return (reading.ExitCode == 0, LastLine(reading.Output));
-            if (reading.Phase != AttemptPhase.Running) return (false, $"the check has no end: {reading.Phase}");
-            await Task.Delay(context.Settings.Poll, context.Time, ct);
-        }
     }
 
     /// <summary>Takes a temporary measure back; true when it is.</summary>

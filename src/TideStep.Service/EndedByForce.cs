@@ -28,7 +28,7 @@ public class EndedByForce : DispatchProxy
         object? answer;
         try { answer = targetMethod.Invoke(_target, args); }
         catch (TargetInvocationException e) { throw e.InnerException!; }
-        if (!(_end.When switch { "append" => name == "AppendAsync", "sent" or "accepted" => name == "BeginAsync" && args!.OfType<FencedAttempt>().Any(a => a.Action.Verb != "check-point"), _ => false })) return answer;
+        if (!(_end.When switch { "append" => name == "AppendAsync", "sent" or "accepted" => name == "BeginAsync" && args!.OfType<FencedAttempt>().Any(a => a.Action.Verb is not ("check-point" or "discard-point")), _ => false })) return answer;
         // What is counted is durable, or taken, before the process ends; what was only sent is left as it is.
         if (_end.When != "sent" && answer is Task task)
         {

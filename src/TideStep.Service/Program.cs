@@ -53,7 +53,9 @@ builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).Add
 builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
 builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
-{ Checks = checks, SignOffs = signing, Rehearsals = rehearsals });
+{ Checks = checks, SignOffs = signing, Rehearsals = rehearsals, TakesUp = true });
+builder.Services.AddSingleton(services => new PointDesk(services.GetRequiredService<RunDesk>(), estates, reader, journal, engine, time, installation));
+builder.Services.AddSingleton(services => new ReturnDesk(services.GetRequiredService<RunDesk>(), estates, services.GetRequiredService<PointDesk>(), reader));
 builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));
 builder.Services.AddSingleton(services => new NoticeDesk(store, store, services.GetRequiredService<RunDesk>(), estates, new WebhookSender(http, secrets, time), new MailSender(secrets), feed, engine, time, installation,
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what))
@@ -75,7 +77,8 @@ if (settings.Console is { } console)
     app.UseStaticFiles(new StaticFileOptions { FileProvider = files });
 }
 app.MapGet("/health/live", () => Results.Ok(new { alive = true }));
-app.MapGet("/health/ready", async (IJournal journal, CancellationToken ct) => Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) }));
+// Ready means that the runs of before are in hand again: what is said of one right after a start is not refused.
+app.MapGet("/health/ready", async (IJournal journal, RunDesk runs, CancellationToken ct) => runs.TookUp ? Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) }) : Results.Json(new { ready = false }, statusCode: 503));
 app.MapOpenApi();
 app.MapEntry(key);
 var api = app.MapGroup("/api");
@@ -93,6 +96,7 @@ api.MapSignOffs();
 api.MapNotices();
 api.MapFollowUps();
 api.MapRehearsals();
+api.MapPoints();
 api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
 if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
 

@@ -16,6 +16,7 @@ internal sealed class FleetClock(double pace)
         ["restart-node"] = TimeSpan.FromMinutes(3),
         ["capture"] = TimeSpan.FromMinutes(2),
         ["check-point"] = TimeSpan.FromSeconds(20),
+        ["discard-point"] = TimeSpan.FromSeconds(5),
         ["command"] = TimeSpan.FromSeconds(20),
         ["send"] = TimeSpan.FromSeconds(30),
         ["catch-up"] = TimeSpan.FromSeconds(45),

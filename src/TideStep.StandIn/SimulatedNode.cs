@@ -109,7 +109,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         }
     }
 
-    private static readonly HashSet<string> Verbs = ["stop", "start", "restart-service", "restart-node", "install", "send", "capture", "check-point", "command"];
+    private static readonly HashSet<string> Verbs = ["stop", "start", "restart-service", "restart-node", "install", "send", "capture", "check-point", "discard-point", "command"];
 
     /// <summary>Begins an attempt, or says why not.</summary>
     public string? Begin(AttemptRequest request)
@@ -132,7 +132,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             }
             var takes = clock.TimeOf(request.Verb);
             Note(request, "begun");
-            if (request.Verb is not "check-point") _busyUntil = clock.Now + takes;
+            if (request.Verb is not ("check-point" or "discard-point")) _busyUntil = clock.Now + takes;
             _ = clock.After(takes, () => Finish(request, attempt));
             return null;
         }
@@ -198,6 +198,11 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 return Capture(member, Argument(0));
             case "check-point":
                 return _points.TryGetValue(Argument(0), out var point) && point.Sha256 == Argument(1) ? (0, "whole: checksum and listing agree") : (5, $"{Argument(0)} is not there or not whole");
+            case "discard-point":
+                if (!_points.TryGetValue(Argument(0), out var kept)) return (0, $"{Argument(0)} was gone already");
+                if (kept.Sha256 != Argument(1)) return (6, $"{Argument(0)} is not what was captured, and was left");
+                _points.Remove(Argument(0));
+                return (0, $"{Argument(0)} is gone");
             default:
                 return Command(member, request.Arguments);
         }
@@ -268,6 +273,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "convert":
                 foreach (var m in _members.Values.Where(m => m.Component == member.Component)) m.DataVersion = first;
                 return (0, $"data converted to {first}: 1000 objects, 0 failed");
+            case "try-restore":
+                return _points.ContainsKey(first) ? (0, $"{first} restored into a scratch place and read there: 214 entries; the scratch place is cleared") : (5, $"{first} is not there");
             case "bring-back":
                 if (!_points.TryGetValue(first, out var point)) return (5, $"{first} is not there");
                 (member.Installed, member.DataVersion) = (point.Version, point.DataVersion);

@@ -64,11 +64,11 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
         return 0;
     }
 
-    public Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct) => WriteAsync(c =>
+    public Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct, bool ended = false) => WriteAsync(c =>
     {
         c.Execute("update counters set value = value + 1 where name = 'epoch'");
         var epoch = c.ExecuteScalar<long>("select value from counters where name = 'epoch'");
-        if (c.Execute("update runs set epoch = @epoch, owner = @owner where id = @run and ended is null", new { epoch, owner, run }) == 0) throw new StaleOwnerException($"run {run} is not there or has ended");
+        if (c.Execute($"update runs set epoch = @epoch, owner = @owner where id = @run and ended is {(ended ? "not null" : "null")}", new { epoch, owner, run }) == 0) throw new StaleOwnerException($"run {run} is not there or has {(ended ? "not " : "")}ended");
         return epoch;
     }, ct);
 

@@ -12,7 +12,9 @@ public interface IJournal
     Task<IReadOnlyList<(string Subject, string Run)>> CreateReservedRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, IReadOnlyCollection<string> subjects, CancellationToken ct);
 
     /// <summary>Gives a run to an owner under an epoch above every earlier one of all runs.</summary>
-    Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct);
+    /// <param name="ended">Whether it is a run that has ended, for what is still done about it afterwards; otherwise one that has not.</param>
+    /// <exception cref="StaleOwnerException">There is no such run, or it has ended, or it has not.</exception>
+    Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct, bool ended = false);
 
     /// <summary>Appends entries after <paramref name="expected"/> and returns them once they are durable.</summary>
     /// <exception cref="StaleOwnerException">Another owner has the run, or the journal is longer than expected.</exception>

@@ -126,9 +126,25 @@ public sealed class AttemptScriptTests : IDisposable
         File.WriteAllText(Path.Combine(data, "f"), "content");
         var answer = System.Text.Json.Nodes.JsonNode.Parse(Run("capture", place, data))!;
         Assert.Equal(2, (int)answer["entries"]!);
-        Assert.StartsWith("whole", Run("check", place, (string)answer["sha256"]!));
+        var sum = (string)answer["sha256"]!;
+        Assert.StartsWith("whole", Run("check", place, sum));
+        Assert.StartsWith("whole", Run("check", place, sum, data, data + "/", Path.Combine(data, "f")));
+        Assert.Equal($"the archive does not hold {data}/g", Run("check", place, sum, data, data + "/g").Trim());
         File.AppendAllText(place, "x");
-        Assert.StartsWith("checksum differs", Run("check", place, (string)answer["sha256"]!));
+        Assert.StartsWith("checksum differs", Run("check", place, sum));
+    }
+
+    [Fact]
+    public void A_capture_is_taken_away_only_while_it_is_what_was_captured()
+    {
+        var (data, place) = (Path.Combine(_state, "data"), Path.Combine(_state, "points/p.tar.gz"));
+        Directory.CreateDirectory(data);
+        var sum = (string)System.Text.Json.Nodes.JsonNode.Parse(Run("capture", place, data))!["sha256"]!;
+        Assert.Contains("is not what was captured, and was left", Run("discard", place, "00"));
+        Assert.True(File.Exists(place));
+        Assert.Equal($"{place} is gone", Run("discard", place, sum).Trim());
+        Assert.False(File.Exists(place));
+        Assert.Equal($"{place} was gone already", Run("discard", place, sum).Trim());
     }
 
     public void Dispose() => Directory.Delete(_state, true);

@@ -27,7 +27,7 @@ internal sealed class MemoryJournal : IJournal
         return Task.CompletedTask;
     }
 
-    public Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct) { lock (_gate) return Task.FromResult(++_epoch); }
+    public Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct, bool ended = false) { lock (_gate) return Task.FromResult(++_epoch); }
 
     public Task<IReadOnlyList<JournalEntry>> AppendAsync(string run, long epoch, long expected, IReadOnlyList<RunEvent> events, DateTimeOffset at, CancellationToken ct)
     {

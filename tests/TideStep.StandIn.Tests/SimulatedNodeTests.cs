@@ -187,6 +187,20 @@ public sealed class SimulatedNodeTests
         Assert.Equal(0, (await Do("check-point", (string)answer["place"]!, (string)answer["sha256"]!)).ExitCode);
         Assert.Equal(5, (await Do("check-point", (string)answer["place"]!, "00")).ExitCode);
         Assert.Equal(5, (await Do("check-point", "elsewhere", (string)answer["sha256"]!)).ExitCode);
+        Assert.Equal(0, (await Do("command", "try-restore", (string)answer["place"]!)).ExitCode);
+        Assert.Equal(5, (await Do("command", "try-restore", "elsewhere")).ExitCode);
+    }
+
+    [Fact]
+    public async Task A_point_is_taken_away_only_under_its_own_checksum_and_once()
+    {
+        var answer = System.Text.Json.Nodes.JsonNode.Parse((await Do("capture", "point-1")).Output)!;
+        var (place, sum) = ((string)answer["place"]!, (string)answer["sha256"]!);
+        Assert.Equal(6, (await Do("discard-point", place, "00")).ExitCode);
+        Assert.Equal(0, (await Do("check-point", place, sum)).ExitCode);
+        Assert.EndsWith("is gone", (await Do("discard-point", place, sum)).Output);
+        Assert.Equal(5, (await Do("check-point", place, sum)).ExitCode);
+        Assert.EndsWith("was gone already", (await Do("discard-point", place, sum)).Output);
     }
 
     [Fact]

@@ -114,6 +114,20 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task An_ended_run_is_held_only_by_who_says_that_it_has_ended()
+    {
+        var (run, epoch) = await RunAsync();
+        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.TakeOwnershipAsync(run, "early", default, ended: true));
+        await _store.AppendAsync(run, epoch, 1, [new Ended(RunEnd.Completed)], Now, default);
+        var later = await _store.TakeOwnershipAsync(run, "afterwards", default, ended: true);
+        Assert.True(later > epoch);
+        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(run, epoch, 2, [new PointGivenUp("p", "gone")], Now, default));
+        await _store.AppendAsync(run, later, 2, [new PointGivingUp("p", "Ida Moss", null, "g1"), new PointGivenUp("p", "gone")], Now, default);
+        Assert.DoesNotContain(await _store.RunsAsync(true, 1000, null, default), r => r.Id == run);
+        Assert.Equal(4, (await _store.ReadAsync(run, 0, default)).Count);
+    }
+
+    [Fact]
     public async Task Reservations_are_all_or_none()
     {
         var (a, b) = ("ra" + Guid.NewGuid(), "rb" + Guid.NewGuid());

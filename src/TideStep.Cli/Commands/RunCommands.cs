@@ -108,14 +108,9 @@ public static class RunCommands
         run.Subcommands.Add(context.Remote("output", "The output of an attempt", async (result, client, _, ct) => { Console.Write(await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/outputs/{result.GetValue(attempt)}", ct)); return Exit.Done; }, Run, attempt));
         run.Subcommands.Add(context.Remote("return-path", "The return path from where a run stands", async (result, client, output, ct) =>
         {
-            var path = await client.GetAsync<JsonObject>($"/api/runs/{result.GetValue(Run)}/return-path{(result.GetValue(asFarAs) is { } far ? "?asFarAs=" + Uri.EscapeDataString(far) : "")}", ct);
-            output.Write(path, () =>
-            {
-                foreach (var line in (JsonArray)(path["goal"] ?? path["why"])!) output.Line(line!.ToString());
-                foreach (var line in path["blocks"] as JsonArray ?? []) output.Line($"  {line}");
-                foreach (var line in path["loss"] as JsonArray ?? []) output.Line($"loss: {line}");
-            });
-            return (bool)path["open"]! ? Exit.Done : Exit.No;
+            var path = await client.GetAsync<ReturnPathView>($"/api/runs/{result.GetValue(Run)}/return-path{(result.GetValue(asFarAs) is { } far ? "?asFarAs=" + Uri.EscapeDataString(far) : "")}", ct);
+            output.Write(path, () => ReturnScreen.Show(null, path, output));
+            return path.Open ? Exit.Done : Exit.No;
         }, Run, asFarAs));
         run.Subcommands.Add(context.Remote("report", "The closing report, as Markdown or by --format", async (result, client, output, ct) =>
         {
@@ -123,17 +118,21 @@ public static class RunCommands
             else output.Write(await client.GetAsync<JsonObject>($"/api/runs/{result.GetValue(Run)}/report", ct), () => { });
             return Exit.Done;
         }, Run));
-        var point = new Command("point", "Rollback points");
-        point.Subcommands.Add(context.Remote("list", "Rollback points of all runs", async (_, client, output, ct) =>
+        var begin = new Option<bool>("--start") { Description = "start it; without this the path is only shown" };
+        run.Subcommands.Add(context.Remote("return", "Lead a run back that has ended, as long as its rollback points serve", async (result, client, output, ct) =>
         {
-            var points = await client.GetAsync<JsonArray>("/api/points", ct);
-            output.Write(points, () => output.Table(["point", "state", "leads to", "captured", "size", "verified", "place"], points.Select(p => new[]
+            var (id, far) = (result.GetValue(Run)!, result.GetValue(asFarAs));
+            if (!result.GetValue(begin))
             {
-                (string)p!["id"]!, (string)p["state"]!, (string)p["leadsTo"]!, DateTimeOffset.Parse(p["capturedAt"]!.ToString()).ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss"), Core.Expressions.Units.WriteBytes((double)p["bytes"]!), (string?)p["verified"] ?? "no", $"{p["node"]}:{p["place"]}",
-            })));
-            return Exit.Done;
-        }));
-        return [run, point];
+                var path = await client.GetAsync<ReturnPathView>($"/api/runs/{id}/return-path{(far is { } to ? "?asFarAs=" + Uri.EscapeDataString(to) : "")}", ct);
+                output.Write(path, () => ReturnScreen.Show(id, path, output));
+                return path.Open ? Exit.Done : Exit.No;
+            }
+            var back = (string)(await client.PostAsync($"/api/runs/{id}/return", new { asFarAs = far, reason = result.GetValue(reason) }, ct))!["run"]!;
+            if (result.GetValue(follow)) { Console.Error.WriteLine($"run {back}"); return await RunFollower.FollowAsync(client, back, output, ct); }
+            return Say(output, back) ? Exit.Done : Exit.No;
+        }, Run, asFarAs, reason, begin, follow));
+        return [run, PointCommands.Create(context)];
     }
 
     private static bool Say(Output output, string id)

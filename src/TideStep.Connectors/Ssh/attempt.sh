@@ -6,7 +6,7 @@
 #   status INSTALLATION ID WAIT                 -> "running", "ended CODE", "restarted", "lost" or "unknown", then the output
 #   stop INSTALLATION ID EPOCH GRACE           -> nothing, or "refused WHY"; the command is asked to end, and made to after GRACE seconds
 #   run INSTALLATION ID                         (detached; not called by hand)
-#   capture PLACE PATH...  check PLACE SHA256  place SOURCE TARGET SHA256
+#   capture PLACE PATH...  check PLACE SHA256 PATH...  discard PLACE SHA256  place SOURCE TARGET SHA256
 set -u
 umask 077
 self=$0
@@ -178,9 +178,23 @@ capture)
 check)
   sum=$(sha256sum "$1" | cut -d' ' -f1)
   if [ "$sum" != "$2" ]; then echo "checksum differs: $sum"; exit 5; fi
-  count=$(tar -tzf "$1" | wc -l) || exit 5
-  [ "$count" -gt 0 ] || { echo "the archive lists nothing"; exit 5; }
+  list=$(tar -tzf "$1") || { echo "the archive can't be listed"; exit 5; }
+  [ -n "$list" ] || { echo "the archive lists nothing"; exit 5; }
+  count=$(printf '%s\n' "$list" | wc -l)
+  archive=$1
+  shift 2
+  for path in "$@"; do
+    path=${path#/}
+    tar -tzf "$archive" "${path%/}" >/dev/null 2>&1 || { echo "the archive does not hold /$path"; exit 5; }
+  done
   echo "whole: checksum and listing of $count entries agree"
+  ;;
+discard)
+  # Only what was captured is taken away: another file that lies there now is somebody else's.
+  if [ ! -e "$1" ]; then echo "$1 was gone already"; exit 0; fi
+  sum=$(sha256sum "$1" | cut -d' ' -f1)
+  if [ "$sum" != "$2" ]; then echo "$1 is not what was captured, and was left: checksum $sum"; exit 6; fi
+  rm -f "$1" && sync "$(dirname "$1")" && echo "$1 is gone"
   ;;
 place)
   sum=$(sha256sum "$1" | cut -d' ' -f1)

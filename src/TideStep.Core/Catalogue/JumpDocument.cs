@@ -77,7 +77,9 @@ internal static class JumpDocument
             var capture = item.Required("capture");
             if (capture.Length > 0) StepDocument.Expect(capture, item.PlaceOf("capture"), item.What, steps, form.Findings);
             if (steps.TryGetValue(capture, out var step) && step.Do is not CaptureAction) form.Findings.Add($"{item.What}: step '{capture}' captures nothing", item.PlaceOf("capture"), "Its 'do' must be a capture.");
-            found.Add(new PointWish(capture, item.Word("while", "serving", "stopped") != "stopped", item.Word("per", "member", "component") != "component"));
+            var wish = new PointWish(capture, item.Word("while", "serving", "stopped") != "stopped", item.Word("per", "member", "component") != "component") { Serves = item.Duration("serves") ?? PointWish.ServesUsually, Settle = item.Duration("settle") ?? PointWish.SettlesUsually };
+            if (wish.Settle > wish.Serves) form.Findings.Add($"{item.What}: the settle time is longer than the point serves", item.PlaceOf(item.Has("settle") ? "settle" : "serves"), "Let it serve at least as long.");
+            found.Add(wish);
             item.Close();
         }
         return found.ToImmutable();

@@ -65,7 +65,20 @@ public sealed record MethodFigures(Method Method, TimeSpan Member, TimeSpan Sett
 public sealed record Requirement(string Product, VersionRange Range);
 
 /// <summary>A rollback point that a jump wants captured, by the step of that name.</summary>
-public sealed record PointWish(string Capture, bool WhileServing, bool PerMember);
+public sealed record PointWish(string Capture, bool WhileServing, bool PerMember)
+{
+    /// <summary>How long it serves once its run has ended, where the catalogue says nothing.</summary>
+    public static readonly TimeSpan ServesUsually = TimeSpan.FromDays(30);
+
+    /// <summary>How long the last one of a component is kept whatever is said, where the catalogue says nothing.</summary>
+    public static readonly TimeSpan SettlesUsually = TimeSpan.FromDays(1);
+
+    /// <summary>How long it serves once its run has ended.</summary>
+    public TimeSpan Serves { get; init; } = ServesUsually;
+
+    /// <summary>The component's settle time: how long after its run the last point that leads it back is not given up.</summary>
+    public TimeSpan Settle { get; init; } = SettlesUsually;
+}
 
 /// <summary>A prerequisite of a jump; <paramref name="Per"/> is member, node, component or site.</summary>
 public sealed record Prerequisite(string Id, string Per, string Level, Expression Holds, string? Remedy);

@@ -12,6 +12,7 @@ internal static class StepDocument
     public static ImmutableDictionary<string, StepSpec> ReadSteps(Form document, Findings findings)
     {
         var steps = ImmutableDictionary.CreateBuilder<string, StepSpec>();
+        var voids = new List<(string Word, Place At, string Step)>();
         foreach (var (name, node, at) in document.Map("steps"))
         {
             Form.CheckId(name, at, "step", findings);
@@ -27,12 +28,16 @@ internal static class StepDocument
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
                 takes.Base, form.Text("impact"), at)
-            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes") };
+            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)] };
+            voids.AddRange(form.Words("voids").Select(w => (w.Text, w.At, name)));
             if (step.Notes is { } note) Form.CheckId(note, form.PlaceOf("notes"), form.What, findings);
             if (step is { On: not StepOn.Member, Undo: not null }) findings.Add($"step {name}: a temporary measure is of the member itself", form.PlaceOf("on"), "Leave 'on' out, or 'undo'.");
             form.Close();
             if (action is not null) steps[name] = step;
         }
+        foreach (var (word, at, name) in voids)
+            if (!steps.TryGetValue(word, out var captures) || captures.Do is not CaptureAction)
+                findings.Add($"step {name}: 'voids' names '{word}', which captures nothing", at, Nearest.Hint(word, steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name)) ?? "Name the step of a capture.");
         return steps.ToImmutable();
     }
 
@@ -120,6 +125,7 @@ internal static class StepDocument
             Join = ByRole(form, "join", roles, steps),
             Vote = ByRole(form, "vote", roles, steps),
             Retire = ByRole(form, "retire", roles, steps),
+            Prove = ByRole(form, "prove", [.. steps.Where(s => s.Value.Do is CaptureAction).Select(s => s.Key)], steps),
         };
         form.Close();
         return routines;

@@ -82,6 +82,9 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
     /// <summary>Till when it stands, where it is a temporary measure.</summary>
     public MeasureScope Lasts { get; init; }
 
+    /// <summary>The captures whose earlier rollback points of the component lead nowhere any more once this step has begun.</summary>
+    public ImmutableArray<string> Voids { get; init; } = [];
+
     /// <summary>How much longer than expected it may well take: 1 is no longer.</summary>
     public double UpTo { get; init; } = 1;
 }
@@ -103,6 +106,9 @@ public sealed record Routines(ImmutableDictionary<string, ImmutableArray<string>
 
     /// <summary>How a member that left is given up for good.</summary>
     public ImmutableDictionary<string, ImmutableArray<string>> Retire { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>What is done right after a capture to prove that it can be restored, by the capture's name: as a rule a restore into a scratch place.</summary>
+    public ImmutableDictionary<string, ImmutableArray<string>> Prove { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
 
     public ImmutableArray<string> JoinOf(string? role) => Pick(Join, role);
 

@@ -57,7 +57,8 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             "member.component" => member.Component,
             "member.role" => member.Role,
             "node.address" => estate.Nodes[member.Node].Reach["address"] ?? member.Node,
-            "point.place" => point?.Place,
+            // Where a point that is captured in this very run lies is known only then.
+            "point.place" => point is { Place.Length: 0 } ? piece.Text : point?.Place,
             "point.id" => point?.Id,
             // Known only in the run: who takes over, and what an earlier step noted.
             "successor.node" or "successor.address" => piece.Text,

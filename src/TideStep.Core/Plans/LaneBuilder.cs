@@ -54,6 +54,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 Account = index.Estate.Nodes[member.Node].Reach["account"],
                 On = spec.On == StepOn.Successor ? StepOn.Successor : null,
                 Notes = spec.Notes,
+                Voids = spec.Voids.IsDefaultOrEmpty ? null : spec.Voids,
+                Uses = point is not null && spec.Do is not CaptureAction ? point.Id : null,
                 Digest = spec.Digest,
             };
         }

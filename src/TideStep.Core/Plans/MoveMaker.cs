@@ -122,8 +122,10 @@ internal sealed partial class MoveMaker
     private IEnumerable<PlanStep> Capture(int number, TakenJump jump, Member member, PointWish wish, string? set = null)
     {
         var id = $"{member.Component}-{member.Node}-m{number}-{wish.Capture}";
-        if (_captured.Add(id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label) { Set = set });
-        return _lanes.Steps($"m{number}/capture", member, [wish.Capture], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id);
+        if (_captured.Add(id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label) { Set = set, Serves = wish.Serves, Settle = wish.Settle });
+        // What proves the capture follows it at once: nothing is changed before the point is known to bring back what it should.
+        ImmutableArray<string> proof = _lanes.ProductOf(member).Routines.Prove.GetValueOrDefault(wish.Capture, []);
+        return _lanes.Steps($"m{number}/capture", member, [wish.Capture, .. proof], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id);
     }
 
     // With everything stopped, what is captured of all members belongs together.

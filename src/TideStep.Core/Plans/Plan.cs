@@ -46,6 +46,12 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
 
     /// <summary>The account under which it is done on its node; null where the node needs none.</summary>
     public string? Account { get; init; }
+
+    /// <summary>The captures whose earlier rollback points of the component lead nowhere any more once this step has begun; null where there are none.</summary>
+    public ImmutableArray<string>? Voids { get; init; }
+
+    /// <summary>The rollback point that this step brings back, or proves; null for any other.</summary>
+    public string? Uses { get; init; }
 }
 
 /// <summary>Steps that follow one another for one subject; the lanes of a block run side by side.</summary>
@@ -91,6 +97,12 @@ public sealed record PlannedPoint(string Id, string Component, string Member, st
 {
     /// <summary>The consistency set: points captured at one quiesced moment, restored together; null for one by itself.</summary>
     public string? Set { get; init; }
+
+    /// <summary>How long it serves once its run has ended.</summary>
+    public TimeSpan Serves { get; init; } = PointWish.ServesUsually;
+
+    /// <summary>How long after its run the last point of its component is kept whatever is said.</summary>
+    public TimeSpan Settle { get; init; } = PointWish.SettlesUsually;
 }
 
 /// <summary>A question that a version of the plan asks, with the answer that holds for all of it.</summary>

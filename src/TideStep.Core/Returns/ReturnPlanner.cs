@@ -37,10 +37,11 @@ public static class ReturnPlanner
 
     /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
     /// <param name="only">The member that alone is returned, with what stands on its node; everything where null.</param>
-    public static Checked<Plan> Make(EstateIndex index, string run, RunState state, int asFarAs, string estateRevision, string catalogueRevision, string? only = null)
+    /// <param name="useless">The run's rollback points that lead nowhere any more by what happened since; none where null.</param>
+    public static Checked<Plan> Make(EstateIndex index, string run, RunState state, int asFarAs, string estateRevision, string catalogueRevision, string? only = null, IReadOnlySet<string>? useless = null)
     {
         if (state.Plan.Kind == Plan.Return) return new Checked<Plan>(null, [new Problem("this run is a return itself, and nothing leads a return back", null, "Try again, or stop here.")]);
-        var (standing, target) = Of(index, state, asFarAs, only);
+        var (standing, target) = Of(index, state, asFarAs, only, useless);
         var answer = ReturnSearch.Find(standing, target, state.Plan.Day, state.Plan.AllowsUntested, state.Plan.Allowed, withReasons: true);
         if (!answer.Ok) return new Checked<Plan>(null, answer.Problems);
         if (!answer.Value!.Found) return new Checked<Plan>(null, [.. Closed(state, standing, target, answer.Value)]);
@@ -76,7 +77,7 @@ public static class ReturnPlanner
     }
 
     // The start is what the plan found; what has begun since counts as done, for it may have changed something. A refused attempt never ran.
-    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(EstateIndex index, RunState state, int asFarAs, string? only)
+    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(EstateIndex index, RunState state, int asFarAs, string? only, IReadOnlySet<string>? useless)
     {
         var standing = new Standing(AsFound(index, state.Plan));
         ImmutableDictionary<string, Versions.Version>? target = null;
@@ -87,7 +88,7 @@ public static class ReturnPlanner
             if (only is not null && block.Number != state.CurrentBlock && !block.Lanes.Any(l => l.Steps.Any(s => s.Point is not null))) continue;
             foreach (var step in block.Lanes.Where(l => only is null || l.Subject == only).SelectMany(l => l.Steps).Where(s => Begun(state, s) && (only is null || block.Number == state.CurrentBlock || s.Point is not null)))
             {
-                var point = step.Point is { } id && state.Points.GetValueOrDefault(id) is { Verified: not null } captured ? captured : null;
+                var point = step.Point is { } id && state.Points.GetValueOrDefault(id) is { LeadsBack: true } captured && useless?.Contains(id) != true ? captured : null;
                 // A point that is not verified leads nowhere.
                 standing.Take(point is null && step.Point is not null ? step with { Point = null } : step, block.Number, point is null ? null : (point.Place, point.CapturedAt));
             }

@@ -32,7 +32,7 @@ public static class FollowUps
         if (state.End == RunEnd.StoppedHere)
             foreach (var move in state.Plan.Moves.Where(m => !done.Contains(m.Number) && state.Plan.Blocks.Any(b => b.Move == m.Number && b.Number <= state.CurrentBlock)))
                 found.Add(new FollowUp($"mixed {move.Number}", $"go on with or return from: {move.Words}", move.Component, state.By, ended + Later, false, "the run was stopped in the middle of it"));
-        foreach (var points in state.Points.Values.Where(p => p.State == "usable").GroupBy(p => p.Planned.Component).OrderBy(g => g.Key, StringComparer.Ordinal))
+        foreach (var points in state.Points.Values.Where(p => p.LeadsBack || p.State == PointState.GivingUp).GroupBy(p => p.Planned.Component).OrderBy(g => g.Key, StringComparer.Ordinal))
             found.Add(new FollowUp($"points {points.Key}", $"say whether its rollback points may go: {points.Count()}, {Expressions.Units.WriteBytes(points.Sum(p => (double)p.Bytes))}", points.Key, null, ended + Later, false, "they take room until somebody gives them up"));
         return [.. found.DistinctBy(f => f.Id).OrderByDescending(f => f.Urgent).ThenBy(f => f.Due)];
     }

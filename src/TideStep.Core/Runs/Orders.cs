@@ -27,7 +27,7 @@ public static class Orders
     {
         var halted = state.Status == RunStatus.Halted;
         if (!halted && !(state.Status == RunStatus.Held && decision is DecisionKind.ReturnAsFarAs or DecisionKind.StopHere))
-            return No($"a run that is {Word(state.Status)} asks for no decision", state.Status is RunStatus.Running or RunStatus.Waiting ? "Hold it first." : "See 'tidestep run show'.");
+            return No($"a run that is {Word(state.Status)} asks for no decision", state.Status is RunStatus.Running or RunStatus.Waiting ? "Hold it first." : ReturnEnded(state) is null ? "To lead it back: tidestep run return." : "See 'tidestep run show'.");
         if (decision != DecisionKind.TryAgain && state.OpenAttempts.FirstOrDefault() is { Step: { } step } && state.OpenAttempts.Any())
             return No($"an attempt still runs on {state.Plan.Step(step).Node}: {state.Plan.Step(step).Title}", "Wait for its end; its record is followed.");
         if (decision is DecisionKind.CorrectAndTryAgain or DecisionKind.MarkAsDone or DecisionKind.Skip or DecisionKind.LeaveOut or DecisionKind.ReturnMember) return OfStep(state, decision, by, reason, amendment);
@@ -39,6 +39,16 @@ public static class Orders
         }
         return ([new Decided(decision, by, reason, asFarAs)], null);
     }
+
+    /// <summary>Why an ended run can't be returned now; null where it can, as far as its own journal tells.</summary>
+    public static Problem? ReturnEnded(RunState state) => state switch
+    {
+        { Plan.Kind: not Plans.Plan.Upgrade } => new Problem("this run is a return itself, and nothing leads a return back", null, "Plan another upgrade."),
+        { End: null } => new Problem($"a run that is {Word(state.Status)} is returned by a decision", null, "tidestep run decide RUN return, at its halt or while it is held."),
+        { End: RunEnd.Returned } => new Problem("the run was returned", null, "There is nothing left to lead back."),
+        { End: RunEnd.Abandoned } => new Problem("the run changed nothing", null, "There is nothing to lead back."),
+        _ => null,
+    };
 
     // What is said of the step that halted the run needs a reason: it stands in the report in place of the step's own proof.
     private static (RunEvent[], Problem?) OfStep(RunState state, DecisionKind decision, string by, string? reason, Amendment? amendment)

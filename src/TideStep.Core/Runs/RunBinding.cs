@@ -24,10 +24,11 @@ public static partial class RunBinding
             var value = name switch
             {
                 "successor.node" => successor?.Node,
+                "point.place" => step.Uses is { } used && state.Points.TryGetValue(used, out var point) ? point.Place : null,
                 "successor.address" => successor is null ? null : estate.Nodes[successor.Node].Reach["address"] ?? successor.Node,
                 _ => Noted(lane, state, name[6..]),
             };
-            if (value is null) missing = name.StartsWith("noted.", StringComparison.Ordinal) ? $"{step.Title}: no step before it noted '{name[6..]}'" : $"{step.Title}: nobody was chosen to take over from {lane.Subject}";
+            if (value is null) missing = name == "point.place" ? $"{step.Title}: its rollback point was not captured" : name.StartsWith("noted.", StringComparison.Ordinal) ? $"{step.Title}: no step before it noted '{name[6..]}'" : $"{step.Title}: nobody was chosen to take over from {lane.Subject}";
             return value is null ? match.Value : written?.Invoke(value) ?? value;
         });
         StepAction action = step.Do switch
@@ -61,6 +62,6 @@ public static partial class RunBinding
         _ => ImmutableArray<string>.Empty,
     };
 
-    [GeneratedRegex(@"\{(successor\.node|successor\.address|noted\.[a-z0-9.-]+)\}")]
+    [GeneratedRegex(@"\{(point\.place|successor\.node|successor\.address|noted\.[a-z0-9.-]+)\}")]
     private static partial Regex Placeholder();
 }

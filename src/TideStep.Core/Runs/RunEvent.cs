@@ -44,6 +44,8 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(StopAsked), "stop-asked")]
 [JsonDerivedType(typeof(PointCaptured), "point-captured")]
 [JsonDerivedType(typeof(PointVerified), "point-verified")]
+[JsonDerivedType(typeof(PointGivingUp), "point-giving-up")]
+[JsonDerivedType(typeof(PointGivenUp), "point-given-up")]
 [JsonDerivedType(typeof(PersonSigned), "person-signed")]
 [JsonDerivedType(typeof(StepDone), "step-done")]
 [JsonDerivedType(typeof(StepFailed), "step-failed")]
@@ -70,7 +72,11 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 public abstract record RunEvent;
 
 /// <summary>The run was made from a plan; nothing has begun.</summary>
-public sealed record Opened(string Plan, string Label, string By, string? Parent) : RunEvent;
+public sealed record Opened(string Plan, string Label, string By, string? Parent) : RunEvent
+{
+    /// <summary>Why, where it has to be said: of a return after its run had ended.</summary>
+    public string? Reason { get; init; }
+}
 
 /// <summary>A service instance took the run; its epoch is above every earlier one.</summary>
 public sealed record Owned(string Owner) : RunEvent;
@@ -124,6 +130,12 @@ public sealed record PointCaptured(string Step, string Point, string Place, long
 
 /// <summary>The captured point was read again and found whole.</summary>
 public sealed record PointVerified(string Point, string How) : RunEvent;
+
+/// <summary>A person gave a point up after the run; what it holds is about to be taken away on its node. Durable before that begins.</summary>
+public sealed record PointGivingUp(string Point, string By, string? Reason, string Attempt) : RunEvent;
+
+/// <summary>What the point held is gone.</summary>
+public sealed record PointGivenUp(string Point, string How) : RunEvent;
 
 public sealed record PersonSigned(string Step, string By, string Evidence) : RunEvent;
 

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text.Json.Serialization;
 using TideStep.Core.Plans;
 
 namespace TideStep.Core.Runs;
@@ -28,7 +29,22 @@ public sealed record StepState(StepStatus Status, DateTimeOffset? Begun, DateTim
 }
 
 /// <summary>A captured rollback point as the run knows it.</summary>
-public sealed record PointState(PlannedPoint Planned, string Place, long Bytes, string Sha256, int Entries, DateTimeOffset CapturedAt, string Step, string? Verified, string? State);
+public sealed record PointState(PlannedPoint Planned, string Place, long Bytes, string Sha256, int Entries, DateTimeOffset CapturedAt, string Step, string? Verified, string? State)
+{
+    public const string Usable = "usable";
+    public const string Used = "used";
+    public const string Expired = "expired";
+    public const string Void = "void";
+    public const string GivingUp = "giving up";
+    public const string GivenUp = "given up";
+
+    /// <summary>What made it what it is: the step that voided it, the run that used it, who gave it up.</summary>
+    public string? Why { get; init; }
+
+    /// <summary>Whether it can lead back: it is whole, and nothing has made it useless.</summary>
+    [JsonIgnore]
+    public bool LeadsBack => State is Usable or Used;
+}
 
 /// <summary>A run as its journal tells it; nothing else is kept of a run. Made by <see cref="Fold"/> or grown by <see cref="Apply"/>.</summary>
 public sealed class RunState(Plan plan)
@@ -206,12 +222,15 @@ public sealed class RunState(Plan plan)
             case Intended e:
                 AttemptCount++;
                 if (!e.Undo && Plan.Step(e.Step).Undo is not null && !_measures.Contains(e.Step)) _measures.Add(e.Step);
+                if (!e.Undo && Plan.Step(e.Step).Voids is { } voids) Void(Plan.Step(e.Step), voids);
                 Set(e.Step, s => s with { Attempts = s.Attempts.Add(new AttemptState(e.Attempt, e.Number, entry.At, entry.Sequence, e.Undo, null, null, null, "", false)) });
                 break;
             case AttemptEnded e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { End = e.End, EndedAt = entry.At, ExitCode = e.ExitCode, Output = e.Output }) }); break;
             case AttemptOverdue e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Overdue = true }) }); break;
             case PointCaptured e: _points[e.Point] = new PointState(Plan.Points.First(p => p.Id == e.Point), e.Place, e.Bytes, e.Sha256, e.Entries, entry.At, e.Step, null, null); break;
-            case PointVerified e: _points[e.Point] = _points[e.Point] with { Verified = e.How, State = "usable" }; break;
+            case PointVerified e: _points[e.Point] = _points[e.Point] with { Verified = e.How, State = PointState.Usable }; break;
+            case PointGivingUp e: _points[e.Point] = _points[e.Point] with { State = PointState.GivingUp, Why = Said(e) }; break;
+            case PointGivenUp e: _points[e.Point] = _points[e.Point] with { State = PointState.GivenUp }; break;
             case PersonSigned e: Signed.Add(e); break;
             case StepDone e: Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null }); break;
             case StepFailed e: Set(e.Step, s => s with { Status = StepStatus.Failed, EndedAt = entry.At, Why = e.Why }); break;
@@ -233,6 +252,15 @@ public sealed class RunState(Plan plan)
             case ClosingBegun e: ClosingAs = e.End; break;
             case Ended e: (End, EndedAt) = (e.End, entry.At); break;
         }
+    }
+
+    private static string Said(PointGivingUp e) => e.Reason is { Length: > 0 } reason ? $"given up by {e.By}: {reason}" : $"given up by {e.By}";
+
+    // What a step has made useless is so from its intent on: it may have begun.
+    private void Void(PlanStep step, ImmutableArray<string> captures)
+    {
+        foreach (var (id, point) in _points.Where(p => p.Value.LeadsBack && voids(p.Value)).ToList()) _points[id] = point with { State = PointState.Void, Why = $"void by {step.Title} on {step.Node}" };
+        bool voids(PointState point) => captures.Contains(point.Planned.Kind) && point.Planned.Component == step.Member[..step.Member.IndexOf('/')];
     }
 
     private void Decide(Decided decided)

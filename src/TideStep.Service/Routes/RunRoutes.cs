@@ -12,6 +12,9 @@ namespace TideStep.Service.Routes;
 /// <summary>A plan to run, what to call the run, and whether to start it as well; a start that is refused opens nothing.</summary>
 public sealed record OpenRequest(string Plan, string? Label, bool Start = false);
 
+/// <summary>Leads an ended run back. As far as: start, or move N.</summary>
+public sealed record ReturnRequest(string? AsFarAs = null, string? Reason = null);
+
 /// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
 public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs)
 {
@@ -117,12 +120,21 @@ public static class RunRoutes
         }).WithSummary("Standing orders: what is decided at halts that nobody decides in time");
         api.MapPost("/runs/{run}/signatures", (HttpContext http, string run, SignatureRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
             SayAsync(http, run, request, desk, once, s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence), ct)).WithSummary("Sign a step that a person does");
-        api.MapGet("/runs/{run}/return-path", async (string run, string? asFarAs, RunDesk desk, CancellationToken ct) =>
+        api.MapGet("/runs/{run}/return-path", async (string run, string? asFarAs, RunDesk desk, ReturnDesk returns, CancellationToken ct) =>
         {
             if (await desk.StateAsync(run, ct) is not { } state) return Missing(run);
-            var plan = await desk.ReturnPlanAsync(run, state, asFarAs, ct);
+            var plan = await returns.PlanAsync(run, state, asFarAs, ct);
             return plan.Ok ? Results.Ok(new { open = true, length = plan.Value!.Expected, loss = plan.Value.Notes, goal = plan.Value.Goal, blocks = plan.Value.Blocks.Select(b => b.Title) }) : Results.Ok(new { open = false, why = plan.Problems.Select(p => p.What) });
         }).WithSummary("The return path from where the run stands, its loss and length");
+        api.MapPost("/runs/{run}/return", (HttpContext http, string run, ReturnRequest request, ReturnDesk returns, Idempotency once, CancellationToken ct) =>
+        {
+            IReadOnlyList<Problem> refused = [];
+            return once.OnceAsync(http, request, async () =>
+            {
+                (var back, refused) = await returns.StartAsync(run, request.AsFarAs, request.Reason ?? "", AccessRules.ActorOf(http), ct);
+                return back is null ? null : (201, new { run = back });
+            }, () => refused is [{ What: var what }] && what.StartsWith("there is no run", StringComparison.Ordinal) ? Answers.Problem(404, refused[0]) : Answers.Problems(409, $"run {run} was not returned", refused));
+        }).WithSummary("Lead a run back that has ended, as a run of its own; nothing is opened when that is refused");
         api.MapGet("/runs/{run}/outputs/{attempt}", async (string run, string attempt, RunDesk desk, IJournal journal, CancellationToken ct) =>
         {
             if (desk.ExecutorOf(run)?.LiveOutput(attempt) is { } live) return Results.Text(live);
@@ -141,13 +153,6 @@ public static class RunRoutes
         }).Produces<RunReport>().WithSummary("The closing report; format=markdown for text");
         api.MapGet("/times", async (EstateDesk estates, CancellationToken ct) => await estates.CurrentEstateAsync(ct) is not { } estate ? Answers.Problem(404, EstateDesk.NoEstate)
             : Results.Ok((await estates.LearntAsync(estate.Id, ct)).Seconds.Select(s => new TimeLine(s.Key, s.Value.Length >= LearntTimes.Enough, LearntTimes.Of(s.Value))).ToList())).Produces<TimeLine[]>().WithSummary("What steps took in earlier runs, by product and step; used in plans from three times on");
-        api.MapGet("/points", async (RunDesk desk, IJournal journal, CancellationToken ct) =>
-        {
-            var points = new List<object>();
-            foreach (var stored in await journal.RunsAsync(false, 500, null, ct))
-                if (await Look(desk, stored.Id, s => s.Points.Values.ToList(), ct) is { } its) points.AddRange(its.Select(p => new { run = stored.Id, p.Planned.Id, p.Planned.Component, p.Planned.Member, p.Planned.Node, leadsTo = p.Planned.Version, p.CapturedAt, p.Place, p.Bytes, p.Sha256, p.Entries, verified = p.Verified, state = p.State ?? "not verified" }));
-            return points;
-        }).WithSummary("Rollback points of all runs");
     }
 
     // Every word has to be found somewhere of what people remember a run by.

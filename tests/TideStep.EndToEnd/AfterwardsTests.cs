@@ -1,0 +1,91 @@
+using System.Text.Json.Nodes;
+using TideStep.Tests;
+
+namespace TideStep.EndToEnd;
+
+/// <summary>What is done about a run after its end: leading it back the morning after, and giving its rollback points up.</summary>
+public sealed class AfterwardsTests
+{
+    private static async Task<List<(string Id, string State)>> PointsAsync(DemoStack stack, string run) =>
+        [.. JsonNode.Parse(await stack.Good("point", "list", "--run", run, "--format", "json"))!.AsArray().Select(p => ((string)p!["id"]!, (string)p["state"]!))];
+
+    [Fact]
+    public async Task A_run_is_led_back_the_morning_after_and_its_points_count_as_used()
+    {
+        await using var stack = await DemoStack.StartAsync(tiny: true);
+        var run = await stack.OpenAsync("tiny/goal.yaml", "Relay to 3.2");
+        Assert.Equal(0, (await stack.Cli("run", "start", run, "--follow")).Status);
+        // Inside the settle time nobody gives up what leads it back.
+        var early = await stack.Cli("point", "give-up", "--run", run);
+        Assert.Equal(1, early.Status);
+        Assert.Contains("settles till", early.Error);
+        var decided = await stack.Cli("run", "decide", run, "return", "--reason", "too late");
+        Assert.Equal(1, decided.Status);
+        Assert.Contains("tidestep run return", decided.Error);
+
+        var path = await stack.Good("run", "return", run);
+        Assert.Contains("relay-south 3.2 back to 3.1", path);
+        Assert.Contains("loses  relay-south: what was written since", path);
+        Assert.Contains($"tidestep run return {run} --start", path);
+        Assert.DoesNotContain(await stack.DeedsAsync(), d => d.What.Contains("bring-back", StringComparison.Ordinal));
+        Assert.Equal(1, (await stack.Cli("run", "return", run, "--start")).Status);
+        var back = await stack.Cli("run", "return", run, "--start", "--reason", "the tills print nothing", "--follow");
+        Assert.True(back.Status == 0, back.Output + back.Error);
+        Assert.Contains("ended: completed", back.Output);
+        Assert.Equal(["used", "used"], (await PointsAsync(stack, run)).Select(p => p.State));
+
+        // It is its own run, with its reason; the first stays what it was, and can't be led back twice.
+        var its = JsonNode.Parse(await stack.Good("run", "list", "--format", "json"))!.AsArray().First(r => ((string)r!["label"]!).StartsWith("return of", StringComparison.Ordinal))!;
+        Assert.Equal("return of Relay to 3.2", (string)its["label"]!);
+        Assert.Contains("the tills print nothing", (await stack.JournalAsync((string)its["run"]!))[0]!.ToJsonString());
+        Assert.Equal("completed", (string)(await stack.RunAsync(run))["status"]!);
+        var twice = await stack.Cli("run", "return", run, "--start", "--reason", "again");
+        Assert.Equal(1, twice.Status);
+        Assert.Contains($"runs 3.1, run {run} left it at 3.2", twice.Error);
+        Assert.Contains("relay-south", await stack.Good("estate", "show"));
+    }
+
+    [Fact]
+    public async Task Points_are_proved_in_a_scratch_place_and_given_up_on_a_persons_word()
+    {
+        await using var stack = await DemoStack.StartAsync(tiny: true);
+        var product = stack.Demo("catalogue/phalarope.yaml");
+        var text = (await File.ReadAllTextAsync(product)).Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, serves: 20 d, settle: 0 s}").Replace("restore: {store: [restore-store]}", "restore: {store: [restore-store]}\n  prove: {store: [try-store]}")
+            .Replace("steps:\n", "steps:\n  try-store: {title: restore it into a scratch place, do: {command: [try-restore, \"{point.place}\"]}, repeatable: true, takes: 1 min}\n");
+        Assert.Contains("try-store", text);
+        await File.WriteAllTextAsync(product, text);
+        await stack.Good("estate", "import", product);
+        var run = await stack.OpenAsync("tiny/goal.yaml", "Relay to 3.2");
+        Assert.Equal(0, (await stack.Cli("run", "start", run, "--follow")).Status);
+        var points = await PointsAsync(stack, run);
+        Assert.All(points, p => Assert.Equal("usable", p.State));
+        // Each capture was restored into a scratch place before anything was installed there.
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2" })
+        {
+            var deeds = (await stack.DeedsAsync()).Where(d => d.Node == node && d.What == "done").Select(d => d.Verb).ToList();
+            Assert.Equal(["capture", "check-point", "command", "install"], deeds.SkipWhile(d => d != "capture").Take(4));
+        }
+
+        var dry = await stack.Good("point", "give-up", "--run", run, "--dry-run");
+        Assert.Contains("would be taken away", dry);
+        Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Verb == "discard-point");
+        Assert.Contains("Did you mean", (await stack.Cli("point", "give-up", points[0].Id + "x", "--run", run)).Error);
+        var one = await stack.Good("point", "give-up", points[0].Id, "--run", run, "--reason", "room is short");
+        Assert.Contains("given up", one);
+        Assert.Contains("given up by Wren Hale: room is short", await stack.Good("point", "show", run, points[0].Id));
+        Assert.Single(await stack.DeedsAsync(), d => d is { Verb: "discard-point", What: "done" });
+        // With one member's point gone there is no way back for the whole.
+        var closed = await stack.Cli("run", "return", run);
+        Assert.Equal(1, closed.Status);
+        Assert.Contains("The return path is closed", closed.Output);
+
+        // The service may end in between; what was begun is said again, and what is gone stays gone.
+        await stack.KillServiceAsync();
+        await stack.StartServiceAsync();
+        Assert.Equal(["given up", "usable"], (await PointsAsync(stack, run)).Select(p => p.State).Order());
+        Assert.Contains("1.1 GiB are free again", await stack.Good("point", "give-up", "--run", run));
+        Assert.All(await PointsAsync(stack, run), p => Assert.Equal("given up", p.State));
+        Assert.DoesNotContain("rollback points may go", await stack.Good("follow-up", "list", "--run", run));
+        Assert.Contains("no such rollback point that takes room", await stack.Good("point", "give-up", "--run", run));
+    }
+}

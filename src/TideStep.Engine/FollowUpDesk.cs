@@ -23,15 +23,15 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
     public async Task<IReadOnlyList<FollowUpLine>> ListAsync(string? run, bool all, CancellationToken ct)
     {
         var lines = new List<FollowUpLine>();
-        var back = await LedBackAsync(ct);
         foreach (var id in run is not null ? [run] : (await journal.RunsAsync(openOnly: false, 200, null, ct)).Where(r => r.Ended is not null && r.Parent is null).Select(r => r.Id))
         {
             if (await runs.StateAsync(id, ct) is not { } state) continue;
+            var back = await LedBackAsync(state, ct);
             var marks = (await MarksAsync(id, ct)).ToLookup(m => m.FollowUp);
             foreach (var f in FollowUps.Of(state))
             {
                 // Of a run that was led back afterwards nothing is left to be done but what lies about.
-                if (back.Contains(id) && !f.Id.StartsWith("points ", StringComparison.Ordinal)) continue;
+                if (back && !f.Id.StartsWith("points ", StringComparison.Ordinal)) continue;
                 var (last, owner, due) = (marks[f.Id].LastOrDefault(), marks[f.Id].LastOrDefault(m => m.Owner is not null)?.Owner, marks[f.Id].LastOrDefault(m => m.Due is not null)?.Due);
                 if (all || last is not { Done: true }) lines.Add(new FollowUpLine(id, state.Label, f.Id, f.What, f.About, owner ?? f.Owner, due ?? f.Due, f.Urgent, f.Why, last is { Done: true }, last?.By, last?.Note));
             }
@@ -52,14 +52,9 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
         return null;
     }
 
-    private async Task<IReadOnlySet<string>> LedBackAsync(CancellationToken ct)
-    {
-        var found = new HashSet<string>();
-        foreach (var stored in await journal.RunsAsync(openOnly: false, 200, null, ct))
-            if (stored.Parent is null && await runs.StateAsync(stored.Id, ct) is { Plan: { Kind: Core.Plans.Plan.Return, Parent: { } of }, End: RunEnd.Completed } back && await runs.StateAsync(of, ct) is { } first
-                && first.Before.All(b => !first.After.TryGetValue(b.Key, out var left) || left == b.Value || back.After.GetValueOrDefault(b.Key) == b.Value)) found.Add(of);
-        return found;
-    }
+    // Whether every member is what it was before the run, by a return after its end.
+    private async Task<bool> LedBackAsync(RunState state, CancellationToken ct) => state.LedBackBy is { } by && await runs.StateAsync(by, ct) is { End: RunEnd.Completed } back
+        && state.Before.All(b => !state.After.TryGetValue(b.Key, out var left) || left == b.Value || back.After.GetValueOrDefault(b.Key) == b.Value);
 
     private async Task<ImmutableArray<FollowUpMark>> MarksAsync(string run, CancellationToken ct) =>
         await store.FindAsync(Kind, run, ct) is { } kept ? JsonSerializer.Deserialize<ImmutableArray<FollowUpMark>>(kept.Body, Json.Options) : [];

@@ -116,6 +116,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         var (run, opened) = Opening(plan, $"return of {(state.Label.Length > 0 ? state.Label : of)}", by);
         var held = await journal.CreateReservedRunAsync(run, opened with { Reason = reason }, run.OpenedAt, SubjectsOf(plan), ct);
         if (held.Count > 0) return (null, HeldBy(held));
+        await (await HoldEndedAsync(of, state, ct)).Log.AppendAsync(new LedBack(run.Id));
         await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, null, by, ct);
         return (run.Id, []);
     }

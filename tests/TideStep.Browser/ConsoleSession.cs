@@ -37,6 +37,15 @@ public abstract class ConsoleSession : IAsyncLifetime
         return page;
     }
 
+    /// <summary>What assistive tools would stumble over in a page as it stands.</summary>
+    protected static async Task<string[]> SeriousAsync(IPage page)
+    {
+        var root = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(root, "TideStep.slnx"))) root = Path.GetDirectoryName(root)!;
+        await page.EvaluateAsync(await File.ReadAllTextAsync(Path.Combine(root, "console", "node_modules", "axe-core", "axe.min.js")));
+        return await page.EvaluateAsync<string[]>("async () => (await axe.run(document, { resultTypes: ['violations'] })).violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => `${v.id}: ${v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')).join(' | ')}`)");
+    }
+
     protected static async Task PictureAsync(IPage page, string name)
     {
         if (Environment.GetEnvironmentVariable("TIDESTEP_PICTURES") is { } folder) await page.ScreenshotAsync(new PageScreenshotOptions { Path = Path.Combine(folder, name + ".png") });

@@ -7,6 +7,7 @@ import { stripOfPlan, type KeptPlan, type PlanLine } from './model';
 import './plans.css';
 import { Needs } from './Needs';
 import { ReturnFrom } from './ReturnFrom';
+import { Rehearsals } from './Rehearsals';
 import { SignOffs } from './SignOffs';
 import { StripChart } from './StripChart';
 
@@ -133,9 +134,10 @@ export function PlanPage() {
             </tbody>
           </table>
         </section>
-        <div>
+        <div className="stack">
           <ReturnFrom digest={kept.data.digest} part={from} title={plan.blocks.find((b) => b.number === from)?.title} />
           <SignOffs digest={kept.data.digest} />
+          <Rehearsals digest={kept.data.digest} />
           <Needs plan={plan} />
           <section className="sheet" aria-label="comparison">
             <h2>Compared with an earlier plan</h2>

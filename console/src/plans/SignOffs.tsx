@@ -49,7 +49,7 @@ export function SignOffs({ digest }: { digest: string }) {
   return (
     <section className="sheet" aria-label="sign-offs">
       <h2>Sign-offs</h2>
-      <ul>
+      <ul className="notes">
         {view.data.asked.map((a) => (
           <li key={a.id}>
             {a.id}: {a.why}{' '}

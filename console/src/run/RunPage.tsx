@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { post, type Step } from '../shared/api';
 import { clock, mark, seconds, span, words } from '../shared/words';
+import { Afterwards } from './Afterwards';
 import { AwaitedSignOff } from './AwaitedSignOff';
 import { Halt } from './Halt';
 import { Members } from './Members';
@@ -130,6 +131,11 @@ export function RunPage() {
           The return is run <Link to={`/runs/${run.child}`}>{run.child}</Link>.
         </p>
       )}
+      {run.ledBackBy && (
+        <p>
+          It was led back afterwards by run <Link to={`/runs/${run.ledBackBy}`}>{run.ledBackBy}</Link>.
+        </p>
+      )}
       {run.decisions.length > 0 && <Halt run={run} />}
       <AwaitedSignOff run={run} />
       <TideLine run={run} />
@@ -175,6 +181,7 @@ export function RunPage() {
         </section>
         {block && <Members block={block} now={now} onOutput={(attempt, title) => setShown({ attempt, title })} onSign={setSigning} />}
       </div>
+      {run.ended && <Afterwards run={run} />}
       {signing && <Sign run={run.run} step={signing} onClose={() => setSigning(undefined)} />}
       {shown && <Output run={run.run} attempt={shown.attempt} title={shown.title} onClose={() => setShown(undefined)} />}
     </>

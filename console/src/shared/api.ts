@@ -92,6 +92,8 @@ export interface Run {
   blocks: Block[];
   points: Point[];
   measures: string[];
+  ledBackBy?: string;
+  mayBeLedBack: boolean;
   signOffs: { asked: { id: string; block: number; why: string; byAnother: boolean }; awaited: boolean }[];
 }
 export interface RunLine {
@@ -129,6 +131,37 @@ export interface ReturnOutlook {
   goal?: string[];
   blocks?: string[];
   why?: string[];
+}
+
+/** Something that a run left to be done. */
+export interface FollowUp {
+  run: string;
+  id: string;
+  what: string;
+  about: string;
+  owner?: string;
+  due: string;
+  urgent: boolean;
+  why: string;
+  done: boolean;
+  by?: string;
+  note?: string;
+}
+/** A rollback point as it stands now. */
+export interface PointLine {
+  run: string;
+  id: string;
+  member: string;
+  node: string;
+  leadsTo: string;
+  place: string;
+  bytes: number;
+  verified?: string;
+  state: string;
+  why?: string;
+  until?: string;
+  settled?: string;
+  takesRoom: boolean;
 }
 
 /** A refusal of the service, with what to do about it. */

@@ -18,6 +18,9 @@ export function span(total: number): string {
 /** A time of day; the date stands beside it where it matters. */
 export const clock = (time: string) => new Date(time).toLocaleTimeString('en-GB');
 
+/** A day; the time of day beside it does not matter. */
+export const day = (time: string) => new Date(time).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
+
 export const words = (state: string) => state.replaceAll('-', ' ');
 
 /** A shape for each state, so that colour is never all that tells it. */

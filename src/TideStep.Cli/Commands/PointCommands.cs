@@ -24,9 +24,9 @@ public static class PointCommands
             output.Write(points, () =>
             {
                 if (points.Count == 0) { output.Line("There is no such rollback point."); return; }
-                output.Table(["run", "point", "state", "leads to", "captured", "serves till", "size"], points.Select(p => new[]
+                output.Table(["run", "point", "state", "leads to", "serves till", "size"], points.Select(p => new[]
                 {
-                    p.Run, p.Id, p.State, p.LeadsTo, Written(p.CapturedAt), p.Until is { } until ? Written(until) : "its run is at work", Units.WriteBytes(p.Bytes),
+                    p.Run, p.Id, p.State, p.LeadsTo, p.Until is { } until ? $"{until.ToLocalTime():yyyy-MM-dd}" : "run at work", Units.WriteBytes(p.Bytes),
                 }));
                 output.Line();
                 foreach (var node in points.Where(p => p.TakesRoom).GroupBy(p => p.Node).OrderByDescending(g => g.Sum(p => p.Bytes)).Take(8)) output.Line($"{node.Key}: {node.Count()} take {Units.WriteBytes(node.Sum(p => (double)p.Bytes))}");

@@ -69,6 +69,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(MemberReturned), "member-returned")]
 [JsonDerivedType(typeof(ClosingBegun), "closing-begun")]
 [JsonDerivedType(typeof(Ended), "ended")]
+[JsonDerivedType(typeof(LedBack), "led-back")]
 public abstract record RunEvent;
 
 /// <summary>The run was made from a plan; nothing has begun.</summary>
@@ -204,6 +205,9 @@ public sealed record MemberReturned(string Member) : RunEvent;
 public sealed record ClosingBegun(RunEnd End) : RunEvent;
 
 public sealed record Ended(RunEnd End) : RunEvent;
+
+/// <summary>After its end the run was begun to be led back, by a run of its own.</summary>
+public sealed record LedBack(string Run) : RunEvent;
 
 /// <summary>An event in its journal: numbered from 1 in its run, with the epoch of the owner that wrote it.</summary>
 public sealed record JournalEntry(string Run, long Sequence, long Epoch, DateTimeOffset At, RunEvent Event);

@@ -68,6 +68,9 @@ public sealed class RunState(Plan plan)
     public DateTimeOffset? EndedAt { get; private set; }
     public DateTimeOffset LastAt { get; private set; }
     public RunEnd? End { get; private set; }
+
+    /// <summary>The run that leads this one back after its end, where one was begun.</summary>
+    public string? LedBackBy { get; private set; }
     public RunEnd? ClosingAs { get; private set; }
     /// <summary>How many blocks were done when somebody last let the run go on.</summary>
     public int RestedAt { get; private set; }
@@ -250,6 +253,7 @@ public sealed class RunState(Plan plan)
                 (ReturnWanted, ReturningMember, Child, ChildEnd, Guards) = (false, null, null, null, null);
                 break;
             case ClosingBegun e: ClosingAs = e.End; break;
+            case LedBack e: LedBackBy = e.Run; break;
             case Ended e: (End, EndedAt) = (e.End, entry.At); break;
         }
     }

@@ -27,6 +27,12 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
     int StepsDone, int StepsTotal, double Share, TimeSpan Planned, DateTimeOffset? ForecastEnd, int CurrentBlock, string? WaitsFor, string? Halt, string? HaltStep, ImmutableArray<DecisionView> Decisions, ImmutableArray<string> Goal,
     ImmutableArray<TideView> Tide, ImmutableArray<BlockView> Blocks, ImmutableArray<PointState> Points, ImmutableArray<string> Measures, ImmutableArray<SignOffView> SignOffs)
 {
+    /// <summary>The run that leads this one back after its end, where one was begun.</summary>
+    public string? LedBackBy { get; init; }
+
+    /// <summary>Whether it can be led back after its end, as far as its own journal tells.</summary>
+    public bool MayBeLedBack { get; init; }
+
     /// <summary>The view of a run's state.</summary>
     /// <param name="run">The run's identifier.</param>
     /// <param name="state">Its state.</param>
@@ -38,7 +44,8 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         return new RunView(run, state.Label, state.Status, state.Plan.Digest, state.Plan.Kind, state.By, state.Parent, state.Child, state.OpenedAt, state.StartedAt, state.EndedAt, state.LastAt, state.Sequence, done, total, total == 0 ? 1 : (double)done / total,
             state.Plan.Expected, Forecast.EndOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
             [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures],
-            [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))]);
+            [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))])
+        { LedBackBy = state.LedBackBy, MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null };
     }
 
     private static string? Waits(RunState state)

@@ -33,6 +33,20 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
     /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
     public string MarkOf(string? reference) => reference is null ? "" : Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(BytesOf(reference)));
 
+    /// <summary>Takes the values of secrets out of a text, whole or line by line, so that no output shows one.</summary>
+    /// <param name="names">The secrets.</param>
+    /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
+    public string Mask(IReadOnlyCollection<string> names, string text)
+    {
+        foreach (var value in names.Select(TextOf))
+            foreach (var part in value.Split('\n').Select(l => l.Trim()).Append(value.Trim()).Where(p => p.Length >= ShortestMasked).OrderByDescending(p => p.Length))
+                text = text.Replace(part, "•••");
+        return text;
+    }
+
+    // A shorter text would take half of any output with it.
+    private const int ShortestMasked = 4;
+
     /// <summary>The name that a reference holds.</summary>
     public static string NameOf(string reference)
     {

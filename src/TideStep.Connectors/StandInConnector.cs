@@ -30,7 +30,7 @@ public sealed class StandInConnector(HttpClient http, TimeProvider time) : IConn
     public async Task<Begun> BeginAsync(EstateNode node, FencedAttempt attempt, TimeSpan wait, CancellationToken ct)
     {
         var startBy = (time.GetUtcNow() + attempt.StartWithin).ToUnixTimeSeconds();
-        var body = new { installation = attempt.Installation, attempt = attempt.Id, epoch = attempt.Epoch, sequence = attempt.Position, startBy, component = attempt.Component, verb = attempt.Action.Verb, arguments = attempt.Action.Arguments };
+        var body = new { installation = attempt.Installation, attempt = attempt.Id, epoch = attempt.Epoch, sequence = attempt.Position, startBy, component = attempt.Component, verb = attempt.Action.Verb, arguments = SecretFiles.Placed(attempt.Action.Arguments, attempt.Id).Arguments };
         using var response = await SendAsync(node, HttpMethod.Post, "/attempts", body, ct, HttpStatusCode.Conflict);
         if (response.StatusCode != HttpStatusCode.Conflict) return Begun.Unread;
         var refusal = await response.Content.ReadFromJsonAsync<Refusal>(ct);

@@ -69,6 +69,25 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }
 
+    /// <summary>Readings of a member by name, or why one of them could not be taken. A node that is absent is waited for.</summary>
+    public async Task<(ImmutableSortedDictionary<string, string> Values, string? Missed)> ValuesAsync(Estate estate, ProductCatalogue catalogue, Member member, IReadOnlyCollection<string> names, CancellationToken ct)
+    {
+        var (node, product) = (estate.Nodes[member.Node], catalogue.Find(estate.Find(member.Component)!.Product)!);
+        var (wanted, began) = (names.Select(n => new Reference(n.Split('.')[0], [], n.Contains('.') ? n[(n.IndexOf('.') + 1)..] : null)).ToList(), time.GetTimestamp());
+        while (true)
+        {
+            try
+            {
+                var taken = await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct);
+                var missed = wanted.FirstOrDefault(w => !taken.Values.ContainsKey(w));
+                return missed is null ? (taken.Values.Where(v => wanted.Contains(v.Key)).ToImmutableSortedDictionary(v => v.Key.Key, v => v.Value.ToString(), StringComparer.Ordinal), null)
+                    : (ImmutableSortedDictionary<string, string>.Empty, $"'{missed.Key}' could not be read{(taken.Missed.TryGetValue(missed, out var why) ? $": {why}" : "")}");
+            }
+            catch (ConnectorException e) when (!e.Lasting && time.GetElapsedTime(began) <= settings.RealLimit(EngineSettings.ContactPatience)) { await Task.Delay(settings.Poll, time, ct); }
+            catch (ConnectorException e) { return (ImmutableSortedDictionary<string, string>.Empty, e.Problem.ToString()); }
+        }
+    }
+
     /// <summary>The role that a member has now, where its product reads it; null where it does not, or its node does not answer.</summary>
     public async Task<string?> RoleAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
     {

@@ -8,4 +8,9 @@ namespace TideStep.Engine;
 /// <summary>What a run needs of the world; the journal can rebuild everything else.</summary>
 /// <param name="Installation">The identifier of this installation on far sides.</param>
 /// <param name="NewAttempt">Gives an attempt an identifier that was never used.</param>
-public sealed record RunContext(Estate Estate, ProductCatalogue Catalogue, IJournal Journal, RunFeed Feed, MemberReader Reader, EngineSettings Settings, TimeProvider Time, string Installation, Func<string> NewAttempt);
+public sealed record RunContext(Estate Estate, ProductCatalogue Catalogue, IJournal Journal, RunFeed Feed, MemberReader Reader, EngineSettings Settings, TimeProvider Time, string Installation, Func<string> NewAttempt)
+{
+    /// <summary>Takes the values of secrets by name out of a text, so that no output shows one.</summary>
+    /// <exception cref="Connectors.ConnectorException">There is no such secret.</exception>
+    public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
+}

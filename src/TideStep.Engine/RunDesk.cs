@@ -29,6 +29,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     /// <summary>Rehearsals of plans; null where none are kept.</summary>
     public RehearsalDesk? Rehearsals { get; init; }
 
+    /// <inheritdoc cref="RunContext.Mask"/>
+    public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
+
     /// <summary>People's words on plans; null where none are kept.</summary>
     public SignOffDesk? SignOffs { get; init; }
 
@@ -195,7 +198,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         var epoch = await journal.TakeOwnershipAsync(run, owner, ct, ended);
         var (estate, catalogue) = (await estates.CurrentEstateAsync(ct), await estates.CatalogueAsync(ct));
-        var context = new RunContext(estate!, catalogue, journal, feed, reader, settings, time, installation, () => NewId("a"));
+        var context = new RunContext(estate!, catalogue, journal, feed, reader, settings, time, installation, () => NewId("a")) { Mask = Mask };
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
         await executor.Log.AppendAsync(new Owned(owner));
         _executors[run] = executor;

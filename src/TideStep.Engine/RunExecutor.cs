@@ -129,7 +129,7 @@ public sealed class RunExecutor
     {
         for (var tries = 0; tries < UndoTries; tries++)
         {
-            if (await _steps.TakeBackAsync(Plan.Step(measure.Step), ct)) return;
+            if (await _steps.TakeBackAsync(Log.Look(s => RunBinding.Of(Plan.Step(measure.Step), s, _context.Estate).Step), ct)) return;
             await Task.Delay(_context.Settings.Real(TimeSpan.FromSeconds(30)), _context.Time, ct);
         }
         await Log.AppendAsync(new Halted($"the temporary measure of {Plan.Step(measure.Step).Title} on {Plan.Step(measure.Step).Node} could not be taken back", measure.Step));
@@ -146,9 +146,21 @@ public sealed class RunExecutor
     // What only the run knows is put in its place now; the plan stays as it is.
     private async Task DoStepAsync(PlanStep step, CancellationToken ct)
     {
+        if (RunBinding.ReadingsOf(step) is { Count: > 0 } names && !Log.Look(s => s.Parameters.ContainsKey(step.Id)) && !await ReadParametersAsync(step, names, ct)) return;
         var (bound, missing) = Log.Look(s => RunBinding.Of(step, s, _context.Estate));
         if (missing is null) await _steps.RunAsync(bound, ct);
         else await Log.AppendAsync(new StepFailed(step.Id, missing));
+    }
+
+    // What a step takes from readings is read once, before its first attempt, and durable before that begins: what it changed is put back to exactly this.
+    private async Task<bool> ReadParametersAsync(PlanStep step, IReadOnlyCollection<string> names, CancellationToken ct)
+    {
+        var of = step.On == Core.Catalogue.StepOn.Successor ? Log.Look(s => s.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(x => x.Id == step.Id)) is var lane && s.Successors.TryGetValue(lane.Subject, out var chosen) ? chosen : step.Member) : step.Member;
+        if (_context.Estate.FindMember(of) is not { } member) return true;
+        var (values, missed) = await _context.Reader.ValuesAsync(_context.Estate, _context.Catalogue, member, names, ct);
+        if (missed is null) { await Log.AppendAsync(new ParametersRead(step.Id, values)); return true; }
+        await Log.AppendAsync(new StepBegun(step.Id), new StepFailed(step.Id, $"{step.Title} on {member.Node} can't be prepared: {missed}"));
+        return false;
     }
 
     /// <summary>Who takes over: a member that has the version already and is in step, on live readings. Nobody is, the lane waits and says so, then the run halts.</summary>

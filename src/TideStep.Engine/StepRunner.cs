@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Collections.Immutable;
 using System.Text.Json;
 using TideStep.Connectors;
 using TideStep.Core.Catalogue;
@@ -29,6 +30,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var state = log.Look(s => s.Of(step.Id));
         if (state.Status == StepStatus.Pending) await log.AppendAsync(new StepBegun(step.Id));
         if (step.Do is PersonAction) return;
+        if (log.Look(s => RunBinding.StoodStill(step, s))) { await log.AppendAsync(new StepDone(step.Id, DoneHow.Already)); return; }
         if (state.Marked) { await VerifyAsync(step, DoneHow.Marked, [], ct); return; }
         if (step.Do is AwaitAction wait) { await AwaitAsync(step, wait.Holds, ct); return; }
         try { await EffectAsync(step, ct); }
@@ -79,6 +81,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             if (ended.End is AttemptEnd.Succeeded || (ended.End is AttemptEnd.Restarted && step.Do is RestartAction { Service: null }))
             {
                 if (step.Point is not null && !await CaptureAsync(step, ended, ct)) return;
+                if (step.Tells is { } tells && !await HearAsync(step, tells, ended, ct)) return;
                 await VerifyAsync(step, DoneHow.Done, [], ct);
                 return;
             }
@@ -107,12 +110,21 @@ internal sealed class StepRunner(RunContext context, RunLog log)
 
     internal static string LastLine(string output) => output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault() ?? "no output";
 
+    /// <summary>Reads what a step's own output tells of its success; a number that is missing or out of bounds fails it, whatever its status was.</summary>
+    private async Task<bool> HearAsync(PlanStep step, ImmutableArray<ToldNumber> tells, AttemptState ended, CancellationToken ct)
+    {
+        var (numbers, wrong) = ToldNumbers.Of(tells, await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output);
+        await log.AppendAsync(wrong is null ? [new Told(step.Id, numbers)] : [new Told(step.Id, numbers), new StepFailed(step.Id, $"{step.Title} on {step.Node}: {wrong}")]);
+        return wrong is null;
+    }
+
     private enum Heard { Yes, Never }
 
     private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
         var action = FarActions.Of(undo ? step.Undo! : step.Do, step.Point is { } point ? $"{point}-{log.Run}" : null, context.Settings);
+        if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets) context.Mask(secrets, ""); // one that is missing stops the step before its intent
         await _fence.RaiseAsync(step.Node, patient: true, ct);
         var id = context.NewAttempt();
         RunEvent intended = new Intended(step.Id, id, number, step.Node, undo);
@@ -147,6 +159,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     reading = await connector.StatusAsync(node, context.Installation, attempt.Id, Patience, ct);
                 }
                 catch (ConnectorException e) when (!e.Lasting) { /* absent: expected during a restart, and overdue when its time is up */ }
+            if (reading is not null && RunBinding.SecretsOf(step) is { Count: > 0 } secrets) reading = reading with { Output = context.Mask(secrets, reading.Output) };
             switch (reading?.Phase)
             {
                 case AttemptPhase.Ended:

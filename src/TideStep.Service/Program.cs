@@ -53,7 +53,7 @@ builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).Add
 builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
 builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
     (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
-{ Checks = checks, SignOffs = signing, Rehearsals = rehearsals, TakesUp = true });
+{ Checks = checks, SignOffs = signing, Rehearsals = rehearsals, TakesUp = true, Mask = secrets.Mask });
 builder.Services.AddSingleton(services => new PointDesk(services.GetRequiredService<RunDesk>(), estates, reader, journal, engine, time, installation));
 builder.Services.AddSingleton(services => new ReturnDesk(services.GetRequiredService<RunDesk>(), estates, services.GetRequiredService<PointDesk>(), reader));
 builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));

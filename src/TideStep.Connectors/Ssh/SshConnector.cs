@@ -46,8 +46,10 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
         var argv = Shell.Join(arguments);
         var sent = await host.UptimeAsync(ct);
         var result = await host.RunAsync(Wrapper(node, "begin", attempt.Installation, attempt.Id, Text(attempt.Epoch), Text(attempt.Position), Text((long)attempt.StartWithin.TotalSeconds), Text(sent), Seconds(wait), argv), Quick + wait, ct);
-        if (result.Output.StartsWith("refused ", StringComparison.Ordinal)) return new Begun(result.Output[8..].Trim(), null);
-        return new Begun(null, Reading(node, result));
+        if (!result.Output.StartsWith("refused ", StringComparison.Ordinal)) return new Begun(null, Reading(node, result));
+        // It never ran, so nothing else takes its secrets away.
+        if (arguments.Any(a => a.Contains(SecretFiles.FolderOf(attempt.Id), StringComparison.Ordinal))) await host.RunAsync($"rm -rf -- {Shell.Quote(SecretFiles.FolderOf(attempt.Id))}", Quick, ct);
+        return new Begun(result.Output[8..].Trim(), null);
     }
 
     public async Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct)
@@ -88,12 +90,15 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
     private static string Text(long number) => number.ToString(CultureInfo.InvariantCulture);
 
     /// <summary>The argument list that carries an action out on a Debian host with systemd.</summary>
-    private static async Task<IReadOnlyList<string>> ArgumentsAsync(EstateNode node, SshHost host, FencedAttempt attempt, CancellationToken ct)
+    private async Task<IReadOnlyList<string>> ArgumentsAsync(EstateNode node, SshHost host, FencedAttempt attempt, CancellationToken ct)
     {
         var (given, wrapper) = (attempt.Action.Arguments, $"{StateFolder(node)}/attempt.sh");
         switch (attempt.Action.Verb)
         {
-            case "command": return given;
+            case "command":
+                var (placed, names) = SecretFiles.Placed(given, attempt.Id);
+                if (!names.IsEmpty) await host.LayAsync(SecretFiles.FolderOf(attempt.Id), names.Select(n => (n, secrets.BytesOf(n))), ct);
+                return placed;
             case "start": return ["systemctl", "start", "--", given[0]];
             case "stop": return ["systemctl", "stop", "--", given[0]];
             case "restart-service": return ["systemctl", "restart", "--", given[0]];

@@ -115,6 +115,28 @@ internal sealed class SshHost(EstateNode node, Secrets secrets, string installat
         await task;
     }
 
+    /// <summary>Lays contents into files of a new folder that only the account and the administrator can enter.</summary>
+    public async Task LayAsync(string folder, IEnumerable<(string Name, byte[] Content)> files, CancellationToken ct)
+    {
+        var made = await RunAsync($"mkdir -m 700 -- {Shell.Quote(folder)}", TimeSpan.FromSeconds(20), ct);
+        if (made.Code != 0) throw new ConnectorException(new Problem($"{node.Id} has no place in memory for secrets", made.Error.Trim(), "Look at /dev/shm there."), lasting: true);
+        using var sftp = new SftpClient(Connection(out _));
+        Pin(sftp);
+        try
+        {
+            await sftp.ConnectAsync(ct);
+            foreach (var (name, content) in files)
+            {
+                using var stream = new MemoryStream(content, writable: false);
+                await Watched(Task.Run(() => sftp.UploadFile(stream, $"{folder}/{name}"), ct), TimeSpan.FromSeconds(30), ct);
+            }
+        }
+        catch (Exception e) when (e is SshException or System.Net.Sockets.SocketException or IOException or TimeoutException)
+        {
+            throw new ConnectorException(new Problem($"a secret could not be brought to {node.Id}", e.Message, "It is brought again when the step is tried again."), lasting: false, e);
+        }
+    }
+
     /// <summary>Sends a file to a place that only the account can write; the checksum is compared on the far side afterwards.</summary>
     public async Task UploadAsync(string local, string remote, CancellationToken ct)
     {

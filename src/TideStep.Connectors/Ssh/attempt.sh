@@ -26,6 +26,10 @@ fence() { # reads EPOCH and POSITION as they stand
   [ -s "$records/fence" ] && read -r epoch position <"$records/fence"
 }
 
+forget() { # ID: the attempt's secrets, which lie in memory
+  [ ! -d "/dev/shm/tidestep-$1" ] || rm -rf "/dev/shm/tidestep-$1"
+}
+
 # The start time of a process, field 22 of its stat line; the name before it may hold spaces.
 start_of() {
   start=
@@ -50,7 +54,7 @@ below() {
 
 tell() {
   dir=$records/attempts/$1
-  if [ ! -d "$dir" ]; then echo unknown; return; fi
+  if [ ! -d "$dir" ]; then forget "$1"; echo unknown; return; fi
   if [ ! -s "$dir/status" ]; then
     begun= known= at=
     [ -s "$dir/process" ] && read -r begun known at <"$dir/process"
@@ -115,6 +119,7 @@ begin)
   sync "$dir/argv" "$dir/boot" "$dir/reserved" "$dir" "$records/attempts"
   if [ -d /run/systemd/system ]; then
     systemd-run --quiet --collect --no-ask-password --unit="tidestep-$id" -p KillMode=process -p StandardOutput=null -p StandardError=null /bin/sh "$self" run "${records##*/}" "$id" 9>&- >/dev/null 2>"$dir/refusal" || {
+      forget "$id"
       echo "ended 125" >"$dir/status"
       cat "$dir/refusal" >"$dir/output"
     }
@@ -159,6 +164,7 @@ run)
   cd /
   "$@" >"$dir/output" 2>&1 </dev/null
   code=$?
+  forget "$1"
   printf 'ended %s\n' "$code" | dd of="$dir/reserved" conv=notrunc,fsync 2>/dev/null
   mv -f "$dir/reserved" "$dir/status"
   ;;

@@ -31,10 +31,13 @@ internal static class CollectorDocument
         return found.ToImmutable();
     }
 
-    private static bool Compiles(string pattern)
+    private static bool Compiles(string pattern) => GroupsOf(pattern) is not null;
+
+    /// <summary>How many groups a pattern has besides the whole; null where it is no regular expression.</summary>
+    internal static int? GroupsOf(string pattern)
     {
-        try { _ = new Regex(pattern, RegexOptions.NonBacktracking); return true; }
-        catch (Exception e) when (e is ArgumentException or NotSupportedException) { return false; }
+        try { return new Regex(pattern, RegexOptions.NonBacktracking).GetGroupNumbers().Length - 1; }
+        catch (Exception e) when (e is ArgumentException or NotSupportedException) { return null; }
     }
 
     private static ValueKind Kind(string unit) => unit switch

@@ -141,6 +141,13 @@ public sealed record Product(string Id, string Title, VersionScheme Scheme, Immu
     /// <summary>What is asked of its members before the work and after it.</summary>
     public ImmutableArray<AskSpec> Asks { get; init; } = [];
 
+    /// <summary>The services of a member in the order in which they are stopped; they are started in reverse.</summary>
+    public ImmutableArray<string> Services { get; init; } = [];
+
+    /// <summary>The readings by name that a step may take as parameters.</summary>
+    public IReadOnlySet<string> ReadingNames => _readingNames ??= KnownReadings.Names(Readings).ToHashSet();
+    private HashSet<string>? _readingNames;
+
     /// <summary>The names under which its steps note something.</summary>
     public IReadOnlySet<string> Noted => _noted ??= Steps.Values.Select(s => s.Notes).OfType<string>().ToHashSet();
     private HashSet<string>? _noted;

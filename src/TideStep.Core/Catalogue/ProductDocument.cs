@@ -33,6 +33,8 @@ public static class ProductDocument
         var voting = head.Words("voting");
         foreach (var (role, at) in voting) if (!roles.Contains(role)) findings.Add($"product: voting role '{role}' is no role", at, Nearest.Hint(role, roles));
         var port = head.Count("port", 1);
+        var services = head.Words("services").Select(w => w.Text).ToImmutableArray();
+        if (services.Distinct().Count() != services.Length) findings.Add("product: a service is named twice", head.PlaceOf("services"), "Name each once, in the order in which they are stopped.");
         VersionRange? needs = null;
         if (head.Text("needs") is { } asked && (needs = VersionRange.TryParse(asked, VersionScheme.Dotted, out var reason)) is null) findings.Add($"product: 'needs' is no range of Tide Step's versions: {reason}", head.PlaceOf("needs"));
         head.Close();
@@ -40,7 +42,7 @@ public static class ProductDocument
         var releaseNodes = form.Map("releases");
         var scheme = new VersionScheme(Enum.Parse<SchemeKind>(kind, ignoreCase: true), early, releaseNodes.Select(r => r.Key));
         var releases = ReadReleases(releaseNodes, scheme, findings);
-        var (steps, readings) = (StepDocument.ReadSteps(form, findings), CollectorDocument.Read(form, findings));
+        var (steps, readings) = (StepDocument.ReadSteps(form, services, findings), CollectorDocument.Read(form, findings));
         var routines = StepDocument.ReadRoutines(form, roles, steps, findings);
         var jumps = form.Map("jumps").Select(j => JumpDocument.Read(j.Key, j.Value, j.At, scheme, steps, findings)).ToImmutableArray();
         foreach (var jump in jumps)
@@ -49,7 +51,7 @@ public static class ProductDocument
         var asks = AskSpec.ReadAll(form, readings, findings);
         var rules = RuleDocument.Read(id, form, scheme, findings);
         StepDocument.CheckExpressions(steps, routines, jumps, releases, readings, findings);
-        return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings) { Port = port, Needs = needs, Asks = asks };
+        return new Product(id, title, scheme, roles, [.. voting.Select(v => v.Text)], releases, rules, jumps, routines, steps, readings) { Port = port, Needs = needs, Asks = asks, Services = services };
     }
 
     private static ImmutableArray<Release> ReadReleases(ImmutableArray<(string Key, Node Value, Place At)> nodes, VersionScheme scheme, Findings findings)

@@ -9,7 +9,7 @@ internal static class StepDocument
 {
     private static readonly string[] Actions = ["command", "start", "stop", "restart", "install", "send", "capture", "await", "person", "request", "query"];
 
-    public static ImmutableDictionary<string, StepSpec> ReadSteps(Form document, Findings findings)
+    public static ImmutableDictionary<string, StepSpec> ReadSteps(Form document, ImmutableArray<string> services, Findings findings)
     {
         var steps = ImmutableDictionary.CreateBuilder<string, StepSpec>();
         var voids = new List<(string Word, Place At, string Step)>();
@@ -28,7 +28,9 @@ internal static class StepDocument
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
                 takes.Base, form.Text("impact"), at)
-            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)] };
+            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)], OnlyIf = ReadOnlyIf(form), Scope = ReadScope(form), Tells = ReadTells(form) };
+            if (action is StartAction { Service: StepSpec.AllServices } or StopAction { Service: StepSpec.AllServices } && services.IsEmpty) findings.Add($"step {name}: it is for all services, and the product names none", at, "Name them in the order in which they are stopped: services: [web, worker].");
+            if (step.Scope != StepScope.Member && step.On != StepOn.Member) findings.Add($"step {name}: what is done on {(step.On == StepOn.Others ? "others" : "a successor")} belongs to each member", form.PlaceOf("scope"), "Leave 'scope' out, or 'on'.");
             voids.AddRange(form.Words("voids").Select(w => (w.Text, w.At, name)));
             if (step.Notes is { } note) Form.CheckId(note, form.PlaceOf("notes"), form.What, findings);
             if (step is { On: not StepOn.Member, Undo: not null }) findings.Add($"step {name}: a temporary measure is of the member itself", form.PlaceOf("on"), "Leave 'on' out, or 'undo'.");
@@ -39,6 +41,42 @@ internal static class StepDocument
             if (!steps.TryGetValue(word, out var captures) || captures.Do is not CaptureAction)
                 findings.Add($"step {name}: 'voids' names '{word}', which captures nothing", at, Nearest.Hint(word, steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name)) ?? "Name the step of a capture.");
         return steps.ToImmutable();
+    }
+
+    private static StepScope ReadScope(Form form) => form.Word("scope", "member", "wave", "site", "once", "first", "last") switch { "wave" => StepScope.Wave, "site" => StepScope.Site, "once" or "first" => StepScope.First, "last" => StepScope.Last, _ => StepScope.Member };
+
+    private static ImmutableSortedDictionary<string, ImmutableArray<string>> ReadOnlyIf(Form form)
+    {
+        var found = ImmutableSortedDictionary.CreateBuilder<string, ImmutableArray<string>>(StringComparer.Ordinal);
+        foreach (var (trait, value, at) in form.Map("only-if"))
+        {
+            ImmutableArray<Node> items = value is ListNode list ? list.Items : [value];
+            found[trait] = [.. items.OfType<TextNode>().Select(t => t.Text)];
+            if (found[trait].Length != items.Length || items.IsEmpty) form.Findings.Add($"{form.What}, only-if: '{trait}' needs a value, or a list of them", at);
+        }
+        return found.ToImmutable();
+    }
+
+    private static ImmutableArray<ToldNumber> ReadTells(Form form)
+    {
+        var found = ImmutableArray.CreateBuilder<ToldNumber>();
+        foreach (var (name, value, at) in form.Map("tells"))
+        {
+            var told = Form.OpenOrWord(value, "pattern", $"{form.What}, tells {name}", form.Findings);
+            var pattern = told.Required("pattern");
+            if (pattern.Length > 0 && CollectorDocument.GroupsOf(pattern) is not > 0) form.Findings.Add($"{told.What}: the pattern is no regular expression with a group for the number", told.PlaceOf("pattern"), "Write it like '([0-9]+) failed'.");
+            found.Add(new ToldNumber(name, pattern, Bound(told, "at-least"), Bound(told, "at-most")));
+            told.Close();
+        }
+        return found.ToImmutable();
+
+        static double? Bound(Form told, string key)
+        {
+            if (told.Text(key) is not { } text) return null;
+            if (double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out var number)) return number;
+            told.Findings.Add($"{told.What}: '{text}' is no number", told.PlaceOf(key));
+            return null;
+        }
     }
 
     private static (Expression?, TimeSpan) ReadVerify(Form form)

@@ -62,6 +62,13 @@ public enum MeasureScope { Member, Wave, Jump, Run }
 /// <summary>On whom a step is done: the member whose routine it is in, the member that takes over from it, or each of the others.</summary>
 public enum StepOn { Member, Successor, Others }
 
+/// <summary>For which of the members that a jump works on a step is done: each, the first of each wave, the first at each site, the first of all, or the last of all.</summary>
+public enum StepScope { Member, Wave, Site, First, Last }
+
+/// <summary>A number that a step's own output has to tell, and between what it has to be.</summary>
+/// <param name="Pattern">A regular expression whose first group is the number.</param>
+public sealed record ToldNumber(string Name, string Pattern, double? AtLeast, double? AtMost);
+
 /// <summary>A step as a product declares it (4-execution, A step).</summary>
 public sealed record StepSpec(string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo,
     bool Repeatable, AttemptPolicy Attempts, TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, string? Impact, Place? Place)
@@ -81,6 +88,18 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
 
     /// <summary>Till when it stands, where it is a temporary measure.</summary>
     public MeasureScope Lasts { get; init; }
+
+    /// <summary>The traits of the component, or else of its node, that must have one of these values for the step to be done at all.</summary>
+    public ImmutableSortedDictionary<string, ImmutableArray<string>> OnlyIf { get; init; } = ImmutableSortedDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>For which of the members it is done.</summary>
+    public StepScope Scope { get; init; }
+
+    /// <summary>What its output has to tell of its own success.</summary>
+    public ImmutableArray<ToldNumber> Tells { get; init; } = [];
+
+    /// <summary>Stands for every service of the product, where a step starts or stops them all.</summary>
+    public const string AllServices = "services";
 
     /// <summary>The captures whose earlier rollback points of the component lead nowhere any more once this step has begun.</summary>
     public ImmutableArray<string> Voids { get; init; } = [];

@@ -13,6 +13,9 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
     /// <summary>The names under which steps of the product note something; what they stand for is bound in the run.</summary>
     public IReadOnlySet<string> Noted { get; init; } = new HashSet<string>();
 
+    /// <summary>The names of the readings that a step may take as parameters.</summary>
+    public IReadOnlySet<string> Readings { get; init; } = new HashSet<string>();
+
     public StepAction Bind(StepAction action, StepSpec step) => action switch
     {
         CommandAction command => new CommandAction([.. command.Arguments.Select(a => Text(a, step))]),
@@ -62,12 +65,15 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             "point.id" => point?.Id,
             // Known only in the run: who takes over, and what an earlier step noted.
             "successor.node" or "successor.address" => piece.Text,
+            // A reading of the member, taken right before the step; what a secret holds is never text of a plan.
+            { } name when name.StartsWith("reading.", StringComparison.Ordinal) => Readings.Contains(name[8..]) ? piece.Text : null,
+            { } name when name.StartsWith("secret.", StringComparison.Ordinal) => step.Do is CommandAction or InstallAction or StartAction or StopAction && (step.Undo is null or CommandAction) ? piece.Text : null,
             { } name when name.StartsWith("noted.", StringComparison.Ordinal) => Noted.Contains(name[6..]) ? piece.Text : null,
             { } name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
             { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, successor.node, successor.address, noted.NAME, trait.NAME, answer.ID.");
+        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, successor.node, successor.address, noted.NAME, reading.NAME, trait.NAME, answer.ID, and secret.NAME in commands.");
         return bound is null || bound == piece.Text ? piece.Text : written?.Invoke(bound) ?? bound;
     }
 }
@@ -94,7 +100,7 @@ internal sealed partial class Templates
         return _known[text] = pieces.ToImmutable();
     }
 
-    [GeneratedRegex(@"\{([a-z]+\.[a-z0-9.-]+)\}")]
+    [GeneratedRegex(@"\{(secret\.[A-Za-z0-9_.-]+|[a-z]+\.[a-z0-9.-]+)\}")]
     private static partial Regex Placeholder();
 }
 

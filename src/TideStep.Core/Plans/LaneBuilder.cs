@@ -20,13 +20,14 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
 
     public Product ProductOf(Member member) => index.Catalogue.Find(index.Estate.Find(member.Component)!.Product)!;
 
-    public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null)
+    public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null, bool alone = false)
     {
         var product = ProductOf(member);
-        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates) { Noted = product.Noted };
+        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates) { Noted = product.Noted, Readings = product.ReadingNames };
         foreach (var name in names)
         {
             if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }
+            if (!Applies(spec, member) || (!alone && !Placed(spec.Scope, member))) continue;
             // What stands till the run's end is not put up again by a later jump, nor taken down in between.
             if (spec is { Undo: not null, Lasts: MeasureScope.Run } && !_standing.Add((member.Id, name))) continue;
             var during = spec.Do is RestartAction ? MemberState.Restarting : state;
@@ -39,7 +40,12 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             {
                 // Of the others each is at its own place; the member itself is not asked to wait for them in its state.
                 foreach (var other in index.Estate.Find(member.Component)!.Members.Where(m => m.Id != member.Id))
-                    yield return Made(other, new Binding(index.Estate, other, from, to, point, answers, findings, _templates) { Noted = product.Noted }, $"{scope}/{member.Id}/{name}-{other.Node}") with { State = MemberState.InService, On = StepOn.Others };
+                    yield return Made(other, new Binding(index.Estate, other, from, to, point, answers, findings, _templates) { Noted = product.Noted, Readings = product.ReadingNames }, $"{scope}/{member.Id}/{name}-{other.Node}") with { State = MemberState.InService, On = StepOn.Others };
+                continue;
+            }
+            if (spec.Do is StopAction { Service: StepSpec.AllServices } or StartAction { Service: StepSpec.AllServices })
+            {
+                foreach (var step in OfServices(spec, product, member, service => Made(member, binding, $"{scope}/{member.Id}/{name}-{service}"))) yield return step;
                 continue;
             }
             yield return Made(member, binding, $"{scope}/{member.Id}/{name}");
@@ -54,12 +60,60 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 Account = index.Estate.Nodes[member.Node].Reach["account"],
                 On = spec.On == StepOn.Successor ? StepOn.Successor : null,
                 Notes = spec.Notes,
+                Tells = spec.Tells.IsDefaultOrEmpty ? null : spec.Tells,
                 Voids = spec.Voids.IsDefaultOrEmpty ? null : spec.Voids,
                 Uses = point is not null && spec.Do is not CaptureAction ? point.Id : null,
                 Digest = spec.Digest,
             };
         }
     }
+
+    // The trait of the component itself counts, or else that of its node.
+    private bool Applies(StepSpec spec, Member member) => spec.OnlyIf.All(t => (index.Estate.Find(member.Component)!.Traits.GetValueOrDefault(t.Key) ?? index.Estate.Nodes.GetValueOrDefault(member.Node)?.Traits.GetValueOrDefault(t.Key)) is { } value && t.Value.Contains(value));
+
+    private readonly record struct Placement(bool FirstOfWave, bool FirstAtSite, bool First, bool Last);
+
+    private Dictionary<string, Placement> _placed = [];
+
+    /// <summary>Says in which order the members of a move come, wave by wave: steps that are not for each member are placed by it.</summary>
+    public void Place(IEnumerable<IEnumerable<Member>> waves)
+    {
+        _placed = [];
+        foreach (var component in waves.SelectMany((w, i) => w.Select(m => (Member: m, Wave: i))).GroupBy(m => m.Member.Component))
+        {
+            var (order, seen) = (component.ToList(), new HashSet<string>());
+            for (var i = 0; i < order.Count; i++)
+                _placed[order[i].Member.Id] = new Placement(i == 0 || order[i - 1].Wave != order[i].Wave, seen.Add(index.Estate.Nodes.GetValueOrDefault(order[i].Member.Node)?.Site ?? ""), i == 0, i == order.Count - 1);
+        }
+    }
+
+    // A member that comes by itself is the first and the last.
+    private bool Placed(StepScope scope, Member member) => scope == StepScope.Member || !_placed.TryGetValue(member.Id, out var at) || scope switch { StepScope.Wave => at.FirstOfWave, StepScope.Site => at.FirstAtSite, StepScope.First => at.First, _ => at.Last };
+
+    // Stopped in the order that the product names them, started in reverse; each by itself, so that it is seen which is in work, and proved by its own state.
+    private IEnumerable<PlanStep> OfServices(StepSpec spec, Product product, Member member, Func<string, PlanStep> made)
+    {
+        var stops = spec.Do is StopAction;
+        var order = stops ? product.Services : [.. product.Services.Reverse()];
+        for (var i = 0; i < order.Length; i++)
+        {
+            var state = ExpressionParser.TryParse($"service(\"{order[i]}\").active{(stops ? " = false" : "")}", out _, out _)!;
+            var last = i == order.Length - 1;
+            yield return made(order[i]) with
+            {
+                Title = $"{spec.Title}: {order[i]}",
+                Do = stops ? new StopAction(order[i]) : new StartAction(order[i]),
+                Already = state,
+                Verify = last && spec.Verify is { } whole ? whole : state,
+                VerifyWithin = last && spec.Verify is not null ? spec.VerifyWithin : ServiceWithin,
+                Expected = spec.Expected / order.Length,
+                // A member that was out already may have been stopped for good reasons of an earlier run: there all are started.
+                AsBefore = stops || index.IsOut(member) ? null : true,
+            };
+        }
+    }
+
+    private static readonly TimeSpan ServiceWithin = TimeSpan.FromMinutes(1);
 
     private static string Told(LearntTime learnt) => $"learnt from {learnt.Times} times: mostly {Durations.Write(learnt.Low)} to {Durations.Write(learnt.High)}";
 

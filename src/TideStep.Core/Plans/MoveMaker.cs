@@ -52,6 +52,9 @@ internal sealed partial class MoveMaker
         foreach (var id in move.Jumps.Select(j => j.Component)) Touched.Add(id);
         _outlook?.Begin(move);
         var moving = move.Waves is { } plan ? plan.Waves.SelectMany(w => w.Members).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray() : [];
+        var inOrder = move.Waves is { } order ? Sorted(order) : null;
+        if (inOrder is not null) _lanes.Place(inOrder.Waves.Select(w => w.Members.Concat(w.AlsoOut)));
+        else if (move.Method != Method.Replace) _lanes.Place([move.Jumps.SelectMany(j => MovingOf(j)).Concat(move.Out.SelectMany(c => MembersOf(_index.Estate.Find(c)!))).DistinctBy(m => m.Id)]);
         // What is done ahead and captured while serving is of the first jump of each component: the later ones begin in the outage.
         foreach (var jump in move.Jumps.DistinctBy(j => j.Component))
         {
@@ -61,7 +64,7 @@ internal sealed partial class MoveMaker
             if (!serving.IsEmpty) Append(number, Phase.Secure, 0, $"rollback points of {jump.Component}", false, [], [], serving, TimeSpan.Zero);
         }
         if (move.Waves is not null) Verify(move, moving);
-        if (move.Waves is { } waves) Roll(number, move.Jumps[0], Sorted(waves));
+        if (inOrder is not null) Roll(number, move.Jumps[0], inOrder);
         else if (move.Method == Method.Replace) Replace(number, move.Jumps[0]);
         else Outage(number, move);
         foreach (var jump in move.Jumps.Reverse().DistinctBy(j => j.Component).Reverse())
@@ -105,7 +108,7 @@ internal sealed partial class MoveMaker
         var roles = _lanes.ProductOf(members[0]).Roles;
         var last = members.OrderByDescending(m => roles.IndexOf(_index.RoleOf(m) ?? "")).ThenBy(m => m.Id, StringComparer.Ordinal).First();
         Append(number, Phase.Close, 0, $"closing work of {jump.Component} {jump.To.Label}", false, [], [],
-            [new Lane(last.Id, [.. _lanes.Steps($"m{number}/after-all", last, jump.Jump.AfterAll, MemberState.InService, jump.From.Label, jump.To.Label, closes: jump.Jump.Closes)])], TimeSpan.Zero);
+            [new Lane(last.Id, [.. _lanes.Steps($"m{number}/after-all", last, jump.Jump.AfterAll, MemberState.InService, jump.From.Label, jump.To.Label, closes: jump.Jump.Closes, alone: true)])], TimeSpan.Zero);
     }
 
     private ImmutableArray<Lane> CaptureLanes(int number, TakenJump jump, ImmutableArray<Member> members)
@@ -125,7 +128,7 @@ internal sealed partial class MoveMaker
         if (_captured.Add(id)) Points.Add(new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label) { Set = set, Serves = wish.Serves, Settle = wish.Settle });
         // What proves the capture follows it at once: nothing is changed before the point is known to bring back what it should.
         ImmutableArray<string> proof = _lanes.ProductOf(member).Routines.Prove.GetValueOrDefault(wish.Capture, []);
-        return _lanes.Steps($"m{number}/capture", member, [wish.Capture, .. proof], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id);
+        return _lanes.Steps($"m{number}/capture", member, [wish.Capture, .. proof], wish.WhileServing ? MemberState.InService : MemberState.Out, jump.From.Label, jump.To.Label, new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label), id, alone: true);
     }
 
     // With everything stopped, what is captured of all members belongs together.

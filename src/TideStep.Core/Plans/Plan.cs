@@ -50,6 +50,12 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>The captures whose earlier rollback points of the component lead nowhere any more once this step has begun; null where there are none.</summary>
     public ImmutableArray<string>? Voids { get; init; }
 
+    /// <summary>Whether a service is started only if it ran before it was stopped in this run: what stood still stays so; null for any other step.</summary>
+    public bool? AsBefore { get; init; }
+
+    /// <summary>What its output has to tell of its own success; null where nothing is asked of it.</summary>
+    public ImmutableArray<ToldNumber>? Tells { get; init; }
+
     /// <summary>The rollback point that this step brings back, or proves; null for any other.</summary>
     public string? Uses { get; init; }
 }

@@ -23,6 +23,13 @@ internal sealed partial class MoveMaker
         var free = new Queue<string>(component.SpareNodes);
         var (now, placeOf) = (new List<Member>(), new Dictionary<string, string>());
         var waves = order.Chunk(size).ToList();
+        var spare = new Queue<string>(component.SpareNodes);
+        _lanes.Place(waves.Select(w =>
+        {
+            var joining = w.Select(old => new Member(component.Id, spare.Dequeue(), old.Role)).ToList();
+            foreach (var old in w) spare.Enqueue(old.Node);
+            return (IEnumerable<Member>)joining;
+        }).ToList());
         for (var w = 0; w < waves.Count; w++)
         {
             var scope = $"m{number}/w{w + 1}";

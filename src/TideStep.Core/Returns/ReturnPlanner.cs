@@ -56,6 +56,8 @@ public static class ReturnPlanner
         var moves = PlanMaker.Planned(now, path);
         // Of one member alone nobody else's version is looked at afterwards.
         ImmutableArray<Block> blocks = [.. maker.Blocks.Select(b => only is not null && b.Phase == Phase.Verify ? b with { Lanes = [.. b.Lanes.Where(l => l.Subject == only)] } : b)];
+        // What stood still before the run is not started by its return either.
+        blocks = [.. blocks.Select(b => b with { Lanes = [.. b.Lanes.Select(l => l with { Steps = [.. l.Steps.Where(s => !RunBinding.StoodStill(s, state))] })] })];
         var touched = blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct();
         var premises = new Premises(estateRevision, catalogueRevision, touched.Where(m => index.Estate.FindMember(m) is not null).ToImmutableSortedDictionary(m => m, _ => "any", StringComparer.Ordinal));
         var plan = new Plan(Plan.Return, run, state.Plan.Estate, state.Plan.Day, [.. moves.Select(m => m.Words.Replace(" to ", " back to ", StringComparison.Ordinal))], premises, moves, [.. maker.Points], blocks, PlanMaker.Length(blocks), [.. Losses(standing, path)])

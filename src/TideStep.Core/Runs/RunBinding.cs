@@ -13,7 +13,7 @@ public static partial class RunBinding
     /// <summary>The step as it is to be done, or what is missing for it.</summary>
     public static (PlanStep Step, string? Missing) Of(PlanStep step, RunState state, Estate estate)
     {
-        if (step.On is null && !Texts(step.Do).Any(t => Placeholder().IsMatch(t))) return (step, null);
+        if (step.On is null && !TextsOf(step).Any(t => Placeholder().IsMatch(t))) return (step, null);
         var lane = state.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == step.Id));
         var successor = state.Successors.TryGetValue(lane.Subject, out var chosen) ? estate.FindMember(chosen) : null;
         if (step.On == StepOn.Successor && successor is null) return (step, $"{step.Title}: nobody was chosen to take over from {lane.Subject}");
@@ -26,25 +26,44 @@ public static partial class RunBinding
                 "successor.node" => successor?.Node,
                 "point.place" => step.Uses is { } used && state.Points.TryGetValue(used, out var point) ? point.Place : null,
                 "successor.address" => successor is null ? null : estate.Nodes[successor.Node].Reach["address"] ?? successor.Node,
+                _ when name.StartsWith("reading.", StringComparison.Ordinal) => state.Parameters.GetValueOrDefault(step.Id)?.GetValueOrDefault(name[8..]),
                 _ => Noted(lane, state, name[6..]),
             };
-            if (value is null) missing = name == "point.place" ? $"{step.Title}: its rollback point was not captured" : name.StartsWith("noted.", StringComparison.Ordinal) ? $"{step.Title}: no step before it noted '{name[6..]}'" : $"{step.Title}: nobody was chosen to take over from {lane.Subject}";
+            if (value is null) missing = name.StartsWith("reading.", StringComparison.Ordinal) ? $"{step.Title}: '{name[8..]}' was not read" : name == "point.place" ? $"{step.Title}: its rollback point was not captured" : name.StartsWith("noted.", StringComparison.Ordinal) ? $"{step.Title}: no step before it noted '{name[6..]}'" : $"{step.Title}: nobody was chosen to take over from {lane.Subject}";
             return value is null ? match.Value : written?.Invoke(value) ?? value;
         });
-        StepAction action = step.Do switch
+        var bound = step with { Do = Bound(step.Do), Undo = step.Undo is { } undo ? Bound(undo) : null };
+        // What is done on the successor is done at its node and proved by its readings.
+        return (step.On == StepOn.Successor ? bound with { Member = successor!.Id, Node = successor.Node, Account = estate.Nodes[successor.Node].Reach["account"] } : bound, missing);
+
+        StepAction Bound(StepAction of) => of switch
         {
             CommandAction c => new CommandAction([.. c.Arguments.Select(a => Put(a))]),
             StartAction s => new StartAction(Put(s.Service)),
             StopAction s => new StopAction(Put(s.Service)),
+            InstallAction i => new InstallAction(Put(i.Package), Put(i.Version), i.File is { } file ? Put(file) : null, i.AllowDown),
             RequestAction r => new RequestAction(r.Method, Put(r.Url, Uri.EscapeDataString), r.Body is { } body ? Put(body, v => JsonEncodedText.Encode(v).ToString()) : null),
             QueryAction q => new QueryAction(q.Statement, [.. q.Parameters.Select(p => Put(p))]),
             SendAction s => new SendAction(Put(s.Artefact), Put(s.To)),
             var other => other,
         };
-        var bound = step with { Do = action };
-        // What is done on the successor is done at its node and proved by its readings.
-        return (step.On == StepOn.Successor ? bound with { Member = successor!.Id, Node = successor.Node, Account = estate.Nodes[successor.Node].Reach["account"] } : bound, missing);
     }
+
+    /// <summary>The readings that a step takes as parameters, by name.</summary>
+    public static IReadOnlyCollection<string> ReadingsOf(PlanStep step) => [.. TextsOf(step).SelectMany(t => Placeholder().Matches(t)).Select(m => m.Groups[1].Value).Where(n => n.StartsWith("reading.", StringComparison.Ordinal)).Select(n => n[8..]).Distinct()];
+
+    /// <summary>The secrets that a step's commands are given, by name.</summary>
+    public static IReadOnlyCollection<string> SecretsOf(PlanStep step) => [.. TextsOf(step).SelectMany(t => Secret().Matches(t)).Select(m => m.Groups[1].Value).Distinct()];
+
+    /// <summary>Whether a step would start a service that stood still before this run stopped the others (N157): what was stopped stays so.</summary>
+    public static bool StoodStill(PlanStep step, RunState state)
+    {
+        if (step is not { AsBefore: true, Do: StartAction start } || state.Plan.Kind != Plan.Upgrade) return false;
+        var stops = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Where(s => s.Member == step.Member && s.Do is StopAction stop && stop.Service == start.Service);
+        return stops.Select(s => state.Of(s.Id)).FirstOrDefault(s => s.Status == StepStatus.Done) is { How: DoneHow.Already, Attempts.IsEmpty: true };
+    }
+
+    private static IEnumerable<string> TextsOf(PlanStep step) => step.Undo is { } undo ? Texts(step.Do).Concat(Texts(undo)) : Texts(step.Do);
 
     // The last line that a step which notes it wrote, in this lane, before now.
     private static string? Noted(Lane lane, RunState state, string name) => lane.Steps.Where(s => s.Notes == name)
@@ -56,12 +75,16 @@ public static partial class RunBinding
         CommandAction c => c.Arguments,
         StartAction s => [s.Service],
         StopAction s => [s.Service],
+        InstallAction i => [i.Package, i.Version, i.File ?? ""],
         RequestAction r => [r.Url, r.Body ?? ""],
         QueryAction q => q.Parameters,
         SendAction s => [s.Artefact, s.To],
         _ => ImmutableArray<string>.Empty,
     };
 
-    [GeneratedRegex(@"\{(point\.place|successor\.node|successor\.address|noted\.[a-z0-9.-]+)\}")]
+    [GeneratedRegex(@"\{(point\.place|reading\.[a-z0-9.-]+|successor\.node|successor\.address|noted\.[a-z0-9.-]+)\}")]
     private static partial Regex Placeholder();
+
+    [GeneratedRegex(@"\{secret\.([A-Za-z0-9_][A-Za-z0-9_.-]*)\}")]
+    private static partial Regex Secret();
 }

@@ -38,6 +38,8 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(SuccessorChosen), "successor-chosen")]
 [JsonDerivedType(typeof(StepBegun), "step-begun")]
 [JsonDerivedType(typeof(Probed), "probed")]
+[JsonDerivedType(typeof(ParametersRead), "parameters-read")]
+[JsonDerivedType(typeof(Told), "told")]
 [JsonDerivedType(typeof(Intended), "intended")]
 [JsonDerivedType(typeof(AttemptEnded), "attempt-ended")]
 [JsonDerivedType(typeof(AttemptOverdue), "attempt-overdue")]
@@ -113,6 +115,12 @@ public sealed record StepBegun(string Step) : RunEvent;
 
 /// <summary>An expression put to live readings: the purpose is already, verify or await.</summary>
 public sealed record Probed(string Step, string Purpose, bool Holds, string Why) : RunEvent;
+
+/// <summary>What a step takes from readings, as it was right before its first attempt; what it changed is later put back to exactly this.</summary>
+public sealed record ParametersRead(string Step, ImmutableSortedDictionary<string, string> Values) : RunEvent;
+
+/// <summary>What a step's own output told of its success, by name.</summary>
+public sealed record Told(string Step, ImmutableSortedDictionary<string, double> Numbers) : RunEvent;
 
 /// <summary>An effect is about to begin; durable before it does. For a temporary measure this also is its undo entry.</summary>
 public sealed record Intended(string Step, string Attempt, int Number, string Node, bool Undo) : RunEvent;

@@ -53,6 +53,8 @@ public sealed class RunState(Plan plan)
     private readonly List<string> _measures = [];
     private readonly Dictionary<string, PointState> _points = [];
     private readonly HashSet<int> _guarded = [];
+    private readonly Dictionary<string, ImmutableSortedDictionary<string, string>> _parameters = [];
+    private readonly Dictionary<string, ImmutableSortedDictionary<string, double>> _told = [];
     private readonly HashSet<int> _settled = [];
     private readonly Dictionary<int, (DateTimeOffset Begun, DateTimeOffset? Ended)> _blocks = [];
 
@@ -161,6 +163,12 @@ public sealed class RunState(Plan plan)
 
     /// <summary>Steps whose temporary measure is open, in the order they were taken.</summary>
     public IReadOnlyList<string> Measures => _measures;
+    /// <summary>What steps took from readings before their first attempts, by step and reading.</summary>
+    public IReadOnlyDictionary<string, ImmutableSortedDictionary<string, string>> Parameters => _parameters;
+
+    /// <summary>What steps' own output told of their success, by step and name.</summary>
+    public IReadOnlyDictionary<string, ImmutableSortedDictionary<string, double>> Numbers => _told;
+
     public IReadOnlyDictionary<string, PointState> Points => _points;
     public IReadOnlyDictionary<int, (DateTimeOffset Begun, DateTimeOffset? Ended)> Blocks => _blocks;
 
@@ -228,6 +236,8 @@ public sealed class RunState(Plan plan)
                 if (!e.Undo && Plan.Step(e.Step).Voids is { } voids) Void(Plan.Step(e.Step), voids);
                 Set(e.Step, s => s with { Attempts = s.Attempts.Add(new AttemptState(e.Attempt, e.Number, entry.At, entry.Sequence, e.Undo, null, null, null, "", false)) });
                 break;
+            case ParametersRead e: _parameters.TryAdd(e.Step, e.Values); break;
+            case Told e: _told[e.Step] = e.Numbers; break;
             case AttemptEnded e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { End = e.End, EndedAt = entry.At, ExitCode = e.ExitCode, Output = e.Output }) }); break;
             case AttemptOverdue e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Overdue = true }) }); break;
             case PointCaptured e: _points[e.Point] = new PointState(Plan.Points.First(p => p.Id == e.Point), e.Place, e.Bytes, e.Sha256, e.Entries, entry.At, e.Step, null, null); break;

@@ -42,6 +42,9 @@ internal sealed class Fleet
 
     public Fleet Product(string id, string body) { _products[id] = $"tidestep: product/1\nproduct: {{id: {id}, roles: [follower, leader], voting: [follower, leader]}}\n{body}"; return this; }
 
+    /// <summary>A product by its whole document.</summary>
+    public Fleet Document(string id, string text) { _products[id] = text; return this; }
+
     /// <summary>Releases and a jump between each two that follow one another, by one method text.</summary>
     public Fleet Chain(string id, string[] releases, string methods = "rolling: {member: 5 min, settle: 1 min}", string rest = "")
     {

@@ -65,6 +65,17 @@ public sealed class PathPropertyTests
         Assert.Equal(Exhaustive.Best(request.Index, request.Goal)?.Path, Written(Fleet.Good(Core.Paths.PathFinder.Find(request))));
     }
 
+    /// <summary>An estate that once had a wrong order: a state that is merely tolerated could be left by the jump of the same component that had led into it.</summary>
+    [Theory]
+    [InlineData(1894273106, false)]
+    [InlineData(1894273106, true)]
+    public void A_tolerated_state_is_left_by_whichever_jump_comes_first_as_text(int seed, bool joint)
+    {
+        var (fleet, goal) = TinyEstates.Build(seed);
+        var request = fleet.Request(goal) with { Joint = joint };
+        Assert.Equal(Exhaustive.Best(request.Index, request.Goal, joint)?.Path, Written(Fleet.Good(Core.Paths.PathFinder.Find(request))));
+    }
+
     private static string Written(Core.Paths.PathAnswer answer) =>
         string.Join(" ", answer.Moves.Select(m => $"{m.Written}/{string.Join("+", m.Jumps.Select(j => $"{j.Method}.{j.Jump.Id}"))}"));
 }

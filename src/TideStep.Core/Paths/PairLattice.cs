@@ -90,19 +90,28 @@ internal static class PairLattice
         }
     }
 
-    // Whether every walk through no more than one tolerated place takes that hop: without it there must be none.
+    // Whether every walk through no more than one tolerated place takes that hop: without it there must be none. The place in its middle may still be passed otherwise,
+    // entered or left by another jump than the hop's, such as two jumps of one component after each other.
     private static bool Least(int first, int second, Func<int, int, bool> stands, Func<int, int, bool> tolerates, Func<int, int, bool, bool> mayStep, Hop hop)
     {
-        var fewest = new int[first + 1, second + 1];
+        const int None = int.MaxValue;
+        var (fewest, besides) = (new int[first + 1, second + 1], new int[first + 1, second + 1]);
+        var (byFirst, bySecond) = ((hop.First, hop.Second - 1), (hop.First - 1, hop.Second));
         for (var i = 0; i <= first; i++)
             for (var j = 0; j <= second; j++)
             {
-                fewest[i, j] = i == 0 && j == 0 ? 0 : int.MaxValue;
-                var hopped = (i, j) == (hop.First, hop.Second - 1) || (i, j) == (hop.First - 1, hop.Second);
-                if ((i == 0 && j == 0) || hopped || !tolerates(i, j)) continue;
+                (fewest[i, j], besides[i, j]) = (None, None);
+                if (i == 0 && j == 0) { (fewest[i, j], besides[i, j]) = (0, 0); continue; }
+                if (!tolerates(i, j)) continue;
                 var own = stands(i, j) ? 0 : 1;
-                if (i > 0 && fewest[i - 1, j] < int.MaxValue && mayStep(i - 1, j, true)) fewest[i, j] = fewest[i - 1, j] + own;
-                if (j > 0 && fewest[i, j - 1] < int.MaxValue && mayStep(i, j - 1, false)) fewest[i, j] = Math.Min(fewest[i, j], fewest[i, j - 1] + own);
+                var ends = (i, j) == (hop.First, hop.Second);
+                // Into the end of the hop counts only who came to its middle otherwise than from its beginning.
+                var fromFirst = i > 0 && mayStep(i - 1, j, true) ? (ends && hop.SecondLeads ? besides : fewest)[i - 1, j] : None;
+                var fromSecond = j > 0 && mayStep(i, j - 1, false) ? (ends && hop.FirstLeads ? besides : fewest)[i, j - 1] : None;
+                if (fromFirst < None) fromFirst += own;
+                if (fromSecond < None) fromSecond += own;
+                fewest[i, j] = Math.Min(fromFirst, fromSecond);
+                besides[i, j] = (i, j) == byFirst ? fromSecond : (i, j) == bySecond ? fromFirst : fewest[i, j];
             }
         return fewest[first, second] > 1;
     }

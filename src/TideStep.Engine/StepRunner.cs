@@ -60,7 +60,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 again = true;
                 continue;
             }
-            else if (again || (dealtWith && last is not { End: AttemptEnd.Succeeded }))
+            // Dealt with, another attempt is due unless the last one succeeded; by its own report it may not have.
+            else if (again || (dealtWith && (last is not { End: AttemptEnd.Succeeded } || (step.Tells is { } asked && (await ToldAsync(asked, last, ct)).Wrong is not null))))
             {
                 again = false;
                 var probed = step.Already is { } already ? await ProbeOnceAsync(step, "already", already, ct) : null;
@@ -113,10 +114,13 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     /// <summary>Reads what a step's own output tells of its success; a number that is missing or out of bounds fails it, whatever its status was.</summary>
     private async Task<bool> HearAsync(PlanStep step, ImmutableArray<ToldNumber> tells, AttemptState ended, CancellationToken ct)
     {
-        var (numbers, wrong) = ToldNumbers.Of(tells, await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output);
+        var (numbers, wrong) = await ToldAsync(tells, ended, ct);
         await log.AppendAsync(wrong is null ? [new Told(step.Id, numbers)] : [new Told(step.Id, numbers), new StepFailed(step.Id, $"{step.Title} on {step.Node}: {wrong}")]);
         return wrong is null;
     }
+
+    private async Task<(ImmutableSortedDictionary<string, double> Numbers, string? Wrong)> ToldAsync(ImmutableArray<ToldNumber> tells, AttemptState ended, CancellationToken ct) =>
+        ToldNumbers.Of(tells, await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output);
 
     private enum Heard { Yes, Never }
 

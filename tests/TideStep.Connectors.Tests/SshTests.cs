@@ -68,6 +68,30 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
         Assert.Contains("it went wrong", missed[Reading("loud")]);
     }
 
+    [Fact]
+    public async Task A_secret_lies_in_memory_while_its_command_runs_and_nowhere_afterwards()
+    {
+        var secret = Path.Combine(server.Folder, "secrets", "relay.key");
+        await File.WriteAllTextAsync(secret, "heron-7");
+        if (OperatingSystem.IsLinux()) File.SetUnixFileMode(secret, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        var ask = new FarAction("command", ["sh", "-c", "cat -- \"$1\"; stat -c ' %a' -- \"$(dirname -- \"$1\")\"; df --output=fstype -- \"$1\" | tail -1; tr '\\0' ' ' </proc/$$/cmdline", "sh", "{secret.relay.key}"]);
+        var attempt = new FencedAttempt("tsecret", "asecret1", 1, 1, TimeSpan.FromSeconds(60), "app", ask);
+        await _connector.RaiseAsync(Here, "tsecret", 1, 0, CancellationToken.None);
+        var begun = await _connector.BeginAsync(Here, attempt, TimeSpan.FromSeconds(5), CancellationToken.None);
+        var reading = begun.Reading!;
+        while (reading.Phase == AttemptPhase.Running) reading = await _connector.StatusAsync(Here, "tsecret", "asecret1", TimeSpan.FromSeconds(1), CancellationToken.None);
+        Assert.StartsWith("heron-7 700\ntmpfs\n", reading.Output);
+        Assert.EndsWith("/dev/shm/tidestep-asecret1/relay.key ", reading.Output);
+        Assert.False(Directory.Exists("/dev/shm/tidestep-asecret1"));
+        Assert.DoesNotContain("heron-7", await File.ReadAllTextAsync(Path.Combine(server.Folder, "state", "tsecret", "attempts", "asecret1", "argv")));
+        // Refused it never ran, and nothing is left of it either; one that is not there is said before anything is asked.
+        Assert.NotNull((await _connector.BeginAsync(Here, attempt with { Id = "asecret2", Epoch = 0 }, TimeSpan.FromSeconds(5), CancellationToken.None)).Refused);
+        Assert.False(Directory.Exists("/dev/shm/tidestep-asecret2"));
+        var missing = await Assert.ThrowsAsync<ConnectorException>(() => _connector.BeginAsync(Here, attempt with { Id = "asecret3", Action = new FarAction("command", ["cat", "{secret.none}"]) }, TimeSpan.FromSeconds(5), CancellationToken.None));
+        Assert.True(missing.Lasting);
+        Assert.False(Directory.Exists("/dev/shm/tidestep-asecret3"));
+    }
+
     [Theory]
     [InlineData("'; touch {0}; '")]
     [InlineData("$(touch {0})")]

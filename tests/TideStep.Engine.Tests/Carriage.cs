@@ -46,6 +46,7 @@ internal sealed class Carriage
 
     /// <summary>Not where time jumps on with every wait: a clock that is looked at again and again would make it race.</summary>
     public bool WatchesTime { get; init; } = true;
+    public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
     public TimeSpan Poll { get; init; } = TimeSpan.FromMilliseconds(1);
     public IReadOnlyList<string> Nodes => [.. _index.Estate.Nodes.Keys.Order(StringComparer.Ordinal)];
 
@@ -55,7 +56,7 @@ internal sealed class Carriage
     public async Task<RunExecutor> OwnerAsync(bool start = false, bool owned = true)
     {
         var settings = new EngineSettings(Pace, Poll, 64, "/nowhere") { WatchesTime = WatchesTime };
-        var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}");
+        var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}") { Mask = Mask };
         var executor = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) => Task.CompletedTask);
         if (owned) await executor.Log.AppendAsync(new Owned("me"));
         if (start) await executor.Log.AppendAsync(new MembersRead("before", Plan.Premises.Running), new Started("Wren"));

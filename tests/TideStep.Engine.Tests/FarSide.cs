@@ -31,6 +31,9 @@ internal sealed class FarSide : IConnector
     /// <summary>The exit status of an action; 0 unless a test says otherwise. Null hangs.</summary>
     public Func<string, FarAction, int?> Outcome { get; set; } = (_, _) => 0;
 
+    /// <summary>What an action prints.</summary>
+    public Func<string, FarAction, string> Prints { get; set; } = (_, _) => "";
+
     /// <summary>Whether a command ends when it is stopped.</summary>
     public bool HeedsStop { get; set; } = true;
 
@@ -86,7 +89,7 @@ internal sealed class FarSide : IConnector
         return Begun.Unread;
     }
 
-    private static string Output(string node, FencedAttempt attempt) => attempt.Action.Verb == "capture" ? $"{{\"place\":\"/points/{node}\",\"bytes\":10,\"sha256\":\"ab\",\"entries\":1}}" : "";
+    private string Output(string node, FencedAttempt attempt) => attempt.Action.Verb == "capture" ? $"{{\"place\":\"/points/{node}\",\"bytes\":10,\"sha256\":\"ab\",\"entries\":1}}" : Prints(node, attempt.Action);
 
     private void Carry(string id, Node node, FencedAttempt attempt)
     {

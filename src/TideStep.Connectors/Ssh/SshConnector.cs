@@ -97,7 +97,7 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
         {
             case "command":
                 var (placed, names) = SecretFiles.Placed(given, attempt.Id);
-                if (!names.IsEmpty) await host.LayAsync(SecretFiles.FolderOf(attempt.Id), names.Select(n => (n, secrets.BytesOf(n))), ct);
+                if (!names.IsEmpty) await host.LayAsync(SecretFiles.FolderOf(attempt.Id), [.. names.Select(n => (n, secrets.BytesOf(n)))], ct);
                 return placed;
             case "start": return ["systemctl", "start", "--", given[0]];
             case "stop": return ["systemctl", "stop", "--", given[0]];

@@ -116,7 +116,7 @@ internal sealed class SshHost(EstateNode node, Secrets secrets, string installat
     }
 
     /// <summary>Lays contents into files of a new folder that only the account and the administrator can enter.</summary>
-    public async Task LayAsync(string folder, IEnumerable<(string Name, byte[] Content)> files, CancellationToken ct)
+    public async Task LayAsync(string folder, IReadOnlyCollection<(string Name, byte[] Content)> files, CancellationToken ct)
     {
         var made = await RunAsync($"mkdir -m 700 -- {Shell.Quote(folder)}", TimeSpan.FromSeconds(20), ct);
         if (made.Code != 0) throw new ConnectorException(new Problem($"{node.Id} has no place in memory for secrets", made.Error.Trim(), "Look at /dev/shm there."), lasting: true);

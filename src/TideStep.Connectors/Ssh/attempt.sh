@@ -164,7 +164,7 @@ run)
   cd /
   "$@" >"$dir/output" 2>&1 </dev/null
   code=$?
-  forget "$1"
+  forget "${dir##*/}"
   printf 'ended %s\n' "$code" | dd of="$dir/reserved" conv=notrunc,fsync 2>/dev/null
   mv -f "$dir/reserved" "$dir/status"
   ;;

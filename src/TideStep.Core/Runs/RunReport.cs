@@ -15,6 +15,9 @@ public sealed record ReportBlock(int Block, string Title, TimeSpan Planned, Time
 /// <summary>A step of a component that was done, with its digest.</summary>
 public sealed record ReportStep(string Component, string Step, string Digest);
 
+/// <summary>What a step's own output told of its success.</summary>
+public sealed record ReportTold(string Step, string Node, ImmutableSortedDictionary<string, double> Numbers);
+
 /// <summary>Something that needed a person: a halt, a decision, a signature.</summary>
 public sealed record ReportMark(DateTimeOffset At, string What);
 
@@ -31,6 +34,9 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
     /// <summary>The steps that were done, each once for a component, with their digests: evidence for plans of the same steps elsewhere.</summary>
     public ImmutableArray<ReportStep> Steps { get; init; } = [];
 
+    /// <summary>What steps' own output told of their success.</summary>
+    public ImmutableArray<ReportTold> Told { get; init; } = [];
+
     /// <summary>What is left to be done.</summary>
     public ImmutableArray<FollowUp> FollowUps { get; init; } = [];
 
@@ -40,7 +46,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         string? owner = null;
         var marks = journal.Select(e => e.Event switch
         {
-            Opened o => new ReportMark(e.At, $"opened by {o.By}"),
+            Opened o => new ReportMark(e.At, $"opened by {o.By}{(o.Reason is null ? "" : $": {o.Reason}")}"),
             Runs.Started s => new ReportMark(e.At, $"started by {s.By}"),
             Owned o when owner is null || owner == o.Owner => Remember(o.Owner),
             Owned o => new ReportMark(e.At, $"taken over by {owner = o.Owner}"),
@@ -63,6 +69,8 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
             MemberReturned m => new ReportMark(e.At, $"{m.Member} was returned by itself; the run goes on without it"),
             ReturnEnded r => new ReportMark(e.At, $"return ended: {EndWord(r.End)}"),
+            PointGivingUp g => new ReportMark(e.At, $"rollback point {g.Point} given up by {g.By}{(g.Reason is null ? "" : $" ({g.Reason})")}"),
+            LedBack l => new ReportMark(e.At, $"led back after its end, by run {l.Run}"),
             Runs.Ended x => new ReportMark(e.At, $"ended: {EndWord(x.End)}"),
             _ => null,
         }).OfType<ReportMark>().ToImmutableArray();
@@ -71,7 +79,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         ReportMark? Remember(string name) { owner = name; return null; }
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
             state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures])
-        { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state) };
+        { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state), Told = [.. state.Numbers.Select(n => (Step: state.Plan.Step(n.Key), n.Value)).Select(n => new ReportTold(n.Step.Title, n.Step.Node, n.Value)).OrderBy(t => t.Step, StringComparer.Ordinal).ThenBy(t => t.Node, StringComparer.Ordinal)] };
     }
 
     // Only what was really done or found done by itself is evidence; what a person skipped, marked or left out is none.
@@ -107,14 +115,19 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             if (differing.Count > 0) text.Append("\n| member | question | before | after | difference |\n|---|---|---|---|---|\n");
             foreach (var a in differing) text.Append(CultureInfo.InvariantCulture, $"| {a.Member} | {a.Ask} | {Cell(a.Before ?? "-")} | {Cell(a.After ?? "-")} | {(a.Borne ? "" : "**more than it may:** ")}{Cell(a.What)} |\n");
         }
+        if (!Told.IsEmpty)
+        {
+            text.Append("\n## What steps told of themselves\n\n| step | node | told |\n|---|---|---|\n");
+            foreach (var t in Told) text.Append(CultureInfo.InvariantCulture, $"| {Cell(t.Step)} | {t.Node} | {string.Join(", ", t.Numbers.Select(n => $"{n.Key} {n.Value.ToString("0.####", CultureInfo.InvariantCulture)}"))} |\n");
+        }
         text.Append("\n## Times\n\n| part | planned | took |\n|---|---|---|\n");
         foreach (var block in Blocks) text.Append(CultureInfo.InvariantCulture, $"| {Cell(block.Title)} | {Durations.Write(block.Planned)} | {(block.Took is { } t ? Durations.Write(t) : "not begun or not ended")} |\n");
         text.Append("\n## What happened\n\n");
         foreach (var mark in Marks) text.Append(CultureInfo.InvariantCulture, $"- {At(mark.At)}: {Cell(mark.What)}\n");
         if (!Points.IsEmpty)
         {
-            text.Append("\n## Rollback points\n\n| point | leads back to | captured | size | verified | place |\n|---|---|---|---|---|---|\n");
-            foreach (var p in Points) text.Append(CultureInfo.InvariantCulture, $"| {p.Planned.Id} | {p.Planned.Version} | {At(p.CapturedAt)} | {Expressions.Units.WriteBytes(p.Bytes)} | {p.Verified ?? "no"} | {Cell(p.Place)} |\n");
+            text.Append("\n## Rollback points\n\n| point | leads back to | captured | size | verified | is | place |\n|---|---|---|---|---|---|---|\n");
+            foreach (var p in Points) text.Append(CultureInfo.InvariantCulture, $"| {p.Planned.Id} | {p.Planned.Version} | {At(p.CapturedAt)} | {Expressions.Units.WriteBytes(p.Bytes)} | {p.Verified ?? "no"} | {Cell(p.State ?? "not verified")} | {Cell(p.Place)} |\n");
         }
         if (!FollowUps.IsEmpty)
         {

@@ -15,9 +15,10 @@ List<(string Name, Func<Task<IEnumerable<Figure>>> Run)> benches =
     ("matrix", MatrixBench.RunAsync),
     ("checks", CheckBench.RunAsync),
     ("survey", () => SurveyBench.RunAsync(folder, Path.Combine(Path.GetDirectoryName(args[1])!, "tidestep-standin"))),
+    ("feed", () => FeedBench.RunAsync(folder, args[1])),
     ("start", () => StartBench.RunAsync(folder, args[1], args[2])),
 ];
-if (args.Length > 3) benches.AddRange([("ssh", () => SshBench.RunAsync(folder, args[3])), ("stage", () => StageBench.RunAsync(folder, args[3]))]);
+if (args.Length > 3) benches.AddRange([("ssh", () => SshBench.RunAsync(folder, args[3])), ("ssh-run", () => SshRunBench.RunAsync(folder, args[3])), ("stage", () => StageBench.RunAsync(folder, args[3]))]);
 List<Figure> figures = [];
 foreach (var (name, run) in benches)
     if (only.Length == 0 || only.Contains(name)) figures.AddRange(await run());

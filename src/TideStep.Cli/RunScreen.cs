@@ -47,6 +47,7 @@ public static class RunScreen
             foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision),-14} {Safe(decision.Means, 300)}";
         }
         if (view.Child is { } child) yield return $"the return is run {child}";
+        if (view.HoldsAt is { } hold) yield return $"to hold at the next safe place from {hold.ToLocalTime():yyyy-MM-dd HH:mm} on";
         if (view.LedBackBy is { } back) yield return $"led back afterwards by run {back}";
         else if (view.MayBeLedBack) yield return $"to lead it back: tidestep run return {view.Run}";
     }

@@ -156,10 +156,10 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         {
             var found = await reader.SurveyAsync(estate, catalogue, asked, ct, () => Surveying = new SurveyProgress(scope.Words, Interlocked.Increment(ref count), asked.Count, begun));
             var kept = all.Select(m => m.Id).Except(found.Keys).ToHashSet();
-            // Surveys of several parts may overlap: what is not in this one is as the last of them left it.
-            await _merging.WaitAsync(ct);
-            try
+            // Surveys of several parts may overlap, of several instances as well: what is not in this one is as the last of them left it.
+            while (true)
             {
+                var last = await store.FindAsync(ReadingsKind, estate.Id, ct);
                 var before = await ReadingsAsync(ct);
                 var taken = new Readings(time.GetUtcNow(), found.Where(f => f.Value.Reachable).Select(f => KeyValuePair.Create(f.Key, f.Value.Reading))
                     .Concat(before.Members.Where(m => kept.Contains(m.Key)).Select(m => KeyValuePair.Create(m.Key, m.Value with { At = before.TakenOf(m.Key) }))).ToImmutableDictionary())
@@ -168,15 +168,12 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
                         : before.Lost.TryGetValue(f.Key, out var still) ? still with { Why = f.Value.Why ?? "" } : new LostReading(f.Value.Why ?? "", null, null)))
                         .Concat(before.Lost.Where(l => kept.Contains(l.Key))).ToImmutableDictionary(),
                 };
-                await store.SaveAsync([Stored(ReadingsKind, estate.Id, Write(taken), by)], ct);
+                if (!await store.SaveAfterAsync(Stored(ReadingsKind, estate.Id, Write(taken), by), last?.Revision ?? 0, ct)) continue;
                 return (taken, [.. found.Where(f => !f.Value.Reachable).Select(f => (f.Key, f.Value.Why ?? "")).OrderBy(f => f.Key, StringComparer.Ordinal)]);
             }
-            finally { _merging.Release(); }
         }
         finally { Surveying = null; }
     }
-
-    private readonly SemaphoreSlim _merging = new(1, 1);
 
     /// <summary>What is known of a member: every reading with its kind, where it comes from and when it was taken; and those that could not be taken. Null where there is no such member.</summary>
     public async Task<MemberView?> MemberAsync(string id, CancellationToken ct)

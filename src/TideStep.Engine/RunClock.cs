@@ -9,6 +9,9 @@ internal sealed class RunClock(RunContext context, RunLog log)
     /// <summary>How often it looks.</summary>
     private static readonly TimeSpan Look = TimeSpan.FromMinutes(1);
 
+    private static readonly TimeSpan Often = TimeSpan.FromSeconds(15);
+    private static readonly TimeSpan Soon = TimeSpan.FromMilliseconds(50);
+
     /// <summary>How long before the turn-back time it asks: members in the middle have to come to a safe place first.</summary>
     private static readonly TimeSpan Before = TimeSpan.FromMinutes(10);
 
@@ -20,10 +23,16 @@ internal sealed class RunClock(RunContext context, RunLog log)
     {
         while (log.Look(s => s.End) is null)
         {
-            if (log.Look(s => Said(s, keepsWindows())) is { } said) await log.AppendAsync(said);
-            await Task.Delay(Look, context.Time, ct);
+            if (log.Look(HoldDue) is { } hold) await log.AppendAsync(hold);
+            else if (log.Look(s => Said(s, keepsWindows())) is { } said) await log.AppendAsync(said);
+            var till = log.Look(s => s.HoldAt?.At) is { } at ? at - context.Time.GetUtcNow() : Look;
+            // Looked at again soon: a time may be said meanwhile.
+            await Task.Delay(till < Look ? till > Soon ? till : Soon : log.Look(s => s.HoldAt is not null) ? Look : Often, context.Time, ct);
         }
     }
+
+    // A hold whose time has come, asked for by whoever said so.
+    private HoldAsked? HoldDue(RunState state) => state.HoldAt is { At: { } at, By: var by } && at <= context.Time.GetUtcNow() && state.Status is RunStatus.Running or RunStatus.Waiting ? new HoldAsked(by) : null;
 
     // What is to be said now, or nothing.
     private RunEvent? Said(RunState state, bool keepsWindows)

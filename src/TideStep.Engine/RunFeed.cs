@@ -1,40 +1,72 @@
 using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
+using System.Text;
+using System.Text.Json;
 using System.Threading.Channels;
+using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 
 namespace TideStep.Engine;
+
+/// <summary>An entry on its way to listeners, and its form as a server-sent event, which is made once however many listen.</summary>
+public sealed class FeedEntry(JournalEntry entry)
+{
+    public JournalEntry Entry { get; } = entry;
+
+    /// <summary>The event as it goes over the line, in UTF-8.</summary>
+    public byte[] Event => _event ??= Encoding.UTF8.GetBytes($"id: {Entry.Sequence}\ndata: {JsonSerializer.Serialize(Entry, Json.Options)}\n\n");
+    private byte[]? _event;
+}
 
 /// <summary>Passes every appended entry to whoever listens; a slow listener is cut off and resumes from the journal by sequence number.</summary>
 public sealed class RunFeed
 {
     private const int Backlog = 10_000;
 
-    private readonly ConcurrentDictionary<Guid, (string? Run, Channel<JournalEntry> Channel)> _listeners = new();
+    /// <summary>One who listens, to a run or to all of them, until it is given up or cut off.</summary>
+    public sealed class Listener : IDisposable
+    {
+        private readonly ConcurrentDictionary<Listener, bool> _among;
+
+        internal Listener(ConcurrentDictionary<Listener, bool> among) { _among = among; among[this] = true; }
+
+        internal Channel<FeedEntry> Channel { get; } = System.Threading.Channels.Channel.CreateBounded<FeedEntry>(new BoundedChannelOptions(Backlog) { SingleReader = true });
+
+        /// <summary>What was appended since; it ends when the listener was too slow.</summary>
+        public ChannelReader<FeedEntry> Entries => Channel.Reader;
+
+        internal void Pass(FeedEntry entry)
+        {
+            if (Channel.Writer.TryWrite(entry)) return;
+            Channel.Writer.TryComplete();
+            Dispose();
+        }
+
+        public void Dispose() => _among.TryRemove(this, out _);
+    }
+
+    private readonly ConcurrentDictionary<string, ConcurrentDictionary<Listener, bool>> _byRun = new();
+    private readonly ConcurrentDictionary<Listener, bool> _ofAll = new();
 
     public void Publish(IReadOnlyList<JournalEntry> entries)
     {
-        foreach (var (key, (run, channel)) in _listeners)
-            foreach (var entry in entries)
-                if ((run is null || run == entry.Run) && !channel.Writer.TryWrite(entry))
-                {
-                    channel.Writer.TryComplete();
-                    _listeners.TryRemove(key, out _);
-                    break;
-                }
+        foreach (var entry in entries)
+        {
+            var passed = new FeedEntry(entry);
+            foreach (var (listener, _) in _ofAll) listener.Pass(passed);
+            if (_byRun.TryGetValue(entry.Run, out var its)) foreach (var (listener, _) in its) listener.Pass(passed);
+        }
     }
+
+    /// <summary>Begins to listen; everything that is appended from now on comes.</summary>
+    /// <param name="run">The run; all of them where null.</param>
+    public Listener Listen(string? run) => new(run is null ? _ofAll : _byRun.GetOrAdd(run, _ => new()));
 
     /// <summary>Entries as they are appended, of one run or of all, until cancelled or cut off.</summary>
     public async IAsyncEnumerable<JournalEntry> ListenAsync(string? run, TaskCompletionSource? listening, [EnumeratorCancellation] CancellationToken ct)
     {
-        var key = Guid.NewGuid();
-        var channel = Channel.CreateBounded<JournalEntry>(new BoundedChannelOptions(Backlog) { SingleReader = true });
-        _listeners[key] = (run, channel);
+        using var listener = Listen(run);
         listening?.TrySetResult();
-        try
-        {
-            await foreach (var entry in channel.Reader.ReadAllAsync(ct)) yield return entry;
-        }
-        finally { _listeners.TryRemove(key, out _); }
+        await foreach (var passed in listener.Entries.ReadAllAsync(ct)) yield return passed.Entry;
     }
 }

@@ -260,6 +260,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "admit":
                 member.Admitted = true;
                 return (0, "takes work again");
+            case "notice":
+                return first is "up" or "down" ? (0, first == "up" ? $"shown to users: {string.Join(' ', arguments.Skip(2))}" : "no longer shown") : (2, "up or down?");
             case "retire":
                 (member.Started, member.Admitted) = (false, false);
                 return (0, "no longer one of the members");

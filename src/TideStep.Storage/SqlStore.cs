@@ -137,6 +137,12 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
 
     public Task ReleaseAsync(string run, CancellationToken ct) => WriteAsync(c => c.Execute("delete from reservations where run = @run", new { run }), ct);
 
+    public Task<bool> SaveAfterAsync(StoredDocument document, long revision, CancellationToken ct) => WriteAsync(c => c.Execute($"""
+        insert into documents ({DocumentColumns}) select @Kind, @Id, @next, @Digest, @Body, @at, @Author
+        where (select coalesce(max(revision), 0) from documents where kind = @Kind and id = @Id) = @revision
+        on conflict do nothing
+        """, new { document.Kind, document.Id, next = revision + 1, document.Digest, document.Body, at = Text(document.At), document.Author, revision }) == 1, ct);
+
     public Task<IReadOnlyList<StoredDocument>> SaveAsync(IReadOnlyList<StoredDocument> documents, CancellationToken ct) => WriteAsync(c =>
     {
         var saved = new List<StoredDocument>();

@@ -69,6 +69,10 @@ public interface IDocumentStore
     /// <summary>Saves several documents, all or none, each as the next revision of its kind and identifier where it differs from the last.</summary>
     Task<IReadOnlyList<StoredDocument>> SaveAsync(IReadOnlyList<StoredDocument> documents, CancellationToken ct);
 
+    /// <summary>Keeps a document as the next revision after a known one, if that still is the last; false where another came first, of whichever instance.</summary>
+    /// <param name="revision">The last revision that the document was made from; 0 where there was none.</param>
+    Task<bool> SaveAfterAsync(StoredDocument document, long revision, CancellationToken ct);
+
     Task<StoredDocument?> FindAsync(string kind, string id, CancellationToken ct);
 
     Task<StoredDocument?> FindAsync(string kind, string id, long revision, CancellationToken ct);

@@ -43,10 +43,13 @@ public sealed class DeskTests : IAsyncLifetime
     private async Task<(IReadOnlyList<StoredDocument> Saved, IReadOnlyList<Problem> Problems)> ImportAsync(params IncomingDocument[] documents) =>
         await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
 
-    [Fact]
-    public async Task Surveys_of_two_parts_that_overlap_lose_nothing_of_each_other()
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task Surveys_of_two_parts_that_overlap_lose_nothing_of_each_other(bool ofAnotherInstance)
     {
         await _estates.SurveyAsync("Wren", default);
+        var other = ofAnotherInstance ? new EstateDesk(_store, new MemberReader([_far], _settings, TimeProvider.System), TimeProvider.System) : _estates;
         _far.SetRunning("n1", "app", "7");
         _far.SetRunning("n2", "app", "7");
         // The first has read its part, and is done only after the second.
@@ -54,7 +57,7 @@ public sealed class DeskTests : IAsyncLifetime
         _far.Around = async (call, node, _) => { if (call == "read" && node == "n1") { reading.TrySetResult(); await second.Task; } };
         var first = _estates.SurveyAsync("Wren", new SurveyScope(Node: "n1"), default);
         await reading.Task;
-        await _estates.SurveyAsync("Wren", new SurveyScope(Node: "n2"), default);
+        await other.SurveyAsync("Wren", new SurveyScope(Node: "n2"), default);
         second.SetResult();
         await first;
         var after = await _estates.ReadingsAsync(default);

@@ -104,6 +104,19 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Of_documents_made_from_the_same_revision_at_the_same_time_one_is_kept()
+    {
+        var id = "d" + Guid.NewGuid();
+        StoredDocument Of(string body) => new("readings", id, 0, Core.Documents.Json.DigestOfText(body), body, Now, "Wren");
+        Assert.True(await _store.SaveAfterAsync(Of("first"), 0, default));
+        Assert.False(await _store.SaveAfterAsync(Of("late"), 0, default));
+        var kept = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => Task.Run(() => _store.SaveAfterAsync(Of($"second {i}"), 1, default))));
+        Assert.Single(kept, k => k);
+        var last = (await _store.FindAsync("readings", id, default))!;
+        Assert.Equal((2, $"second {Array.IndexOf(kept, true)}"), (last.Revision, last.Body));
+    }
+
+    [Fact]
     public async Task An_ended_run_is_open_no_more()
     {
         var (run, epoch) = await RunAsync();

@@ -34,6 +34,7 @@ export function RunPage() {
     if (row && parts.current) parts.current.scrollTop = row.offsetTop - parts.current.clientHeight / 3;
   }, [current]);
   const say = useMutation({ mutationFn: (verb: string) => post(`/api/runs/${id}/${verb}`) });
+  const atOnce = useMutation({ mutationFn: () => post(`/api/runs/${id}/hold`, { atOnce: true }) });
   if (error) return <p className="problem">{error.message}</p>;
   if (!run) return <p>Reading the run …</p>;
   const block = run.blocks.find((b) => b.number === (chosen ?? Math.max(1, run.currentBlock)));
@@ -56,6 +57,11 @@ export function RunPage() {
           {(run.status === 'running' || run.status === 'waiting') && (
             <button type="button" onClick={() => say.mutate('hold')}>
               Hold at the next safe place
+            </button>
+          )}
+          {run.status === 'holding' && (
+            <button type="button" onClick={() => atOnce.mutate()}>
+              Hold at once
             </button>
           )}
           {(run.status === 'held' || run.status === 'holding') && (
@@ -131,6 +137,7 @@ export function RunPage() {
           The return is run <Link to={`/runs/${run.child}`}>{run.child}</Link>.
         </p>
       )}
+      {run.holdsAt && <p>It is to hold at the next safe place from {clock(run.holdsAt)} on.</p>}
       {run.ledBackBy && (
         <p>
           It was led back afterwards by run <Link to={`/runs/${run.ledBackBy}`}>{run.ledBackBy}</Link>.

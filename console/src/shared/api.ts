@@ -92,6 +92,7 @@ export interface Run {
   blocks: Block[];
   points: Point[];
   measures: string[];
+  holdsAt?: string;
   ledBackBy?: string;
   mayBeLedBack: boolean;
   signOffs: { asked: { id: string; block: number; why: string; byAnother: boolean }; awaited: boolean }[];

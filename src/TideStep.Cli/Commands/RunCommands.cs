@@ -72,8 +72,14 @@ public static class RunCommands
             return RunFollower.StatusOf(view);
         }, Run));
         run.Subcommands.Add(context.Remote("follow", "Follow a run to its end or its next decision", (result, client, output, ct) => RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct), Run));
-        foreach (var (verb, text) in new[] { ("hold", "Hold at the next safe place"), ("go-on", "Let a held run go on") })
-            run.Subcommands.Add(context.Remote(verb, text, async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/{verb}", null, ct); return Exit.Done; }, Run));
+        var (atOnce, atTime) = (new Option<bool>("--at-once") { Description = "begin no further step, even with members in the middle of their work" }, new Option<string?>("--at") { Description = "hold at the next safe place from this time on: 03:30, or 2026-11-29 03:30; none takes it back" });
+        run.Subcommands.Add(context.Remote("hold", "Hold at the next safe place, at once, or at a time", async (result, client, output, ct) =>
+        {
+            var at = result.GetValue(atTime);
+            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/hold", new { atOnce = result.GetValue(atOnce), at = at is null or "none" ? (DateTimeOffset?)null : Times.Next(at), notAtATime = at == "none" }, ct);
+            return Exit.Done;
+        }, Run, atOnce, atTime));
+        run.Subcommands.Add(context.Remote("go-on", "Let a held run go on", async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/go-on", null, ct); return Exit.Done; }, Run));
         var decision = new Argument<string>("decision") { Description = "try-again, correct, mark-as-done, skip, return-member, leave-out, go-past-window, accept-differences, return or stop-here" };
         decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "return-member", "leave-out", "go-past-window", "accept-differences", "return", "stop-here");
         var (limit, times, command) = (new Option<string?>("--limit") { Description = "for correct: another limit for one attempt, as in '2 h'" }, new Option<int?>("--attempts") { Description = "for correct: another number of attempts" }, new Option<string[]>("--command") { Description = "for correct: other arguments of the command", AllowMultipleArgumentsPerToken = true });

@@ -146,7 +146,7 @@ public static class NextWork
             var progress = state.Of(next.Id);
             if (progress.Status == StepStatus.Failed) continue;
             // When stopping, a lane goes on only from a place where its member can't be left: in the middle, after a step not marked safe.
-            if (stopping && progress.Status == StepStatus.Pending && (before is null || before.SafeAfter)) continue;
+            if (stopping && progress.Status == StepStatus.Pending && (before is null || before.SafeAfter || state.HoldsAtOnce)) continue;
             if (next.Do is Catalogue.PersonAction && progress.Status == StepStatus.Working) continue;
             work.Add(lane.HandsOver && !state.Successors.ContainsKey(lane.Subject) && progress.Attempts.All(a => a.End is not null) ? new ChooseSuccessor(block.Number, lane.Subject) : new DoStep(next.Id));
         }

@@ -8,12 +8,22 @@ public static class Orders
 {
     private static (RunEvent[], Problem?) No(string what, string hint) => ([], new Problem(what, null, hint));
 
-    public static (RunEvent[] Events, Problem? Refused) Hold(RunState state, string by) => state.Status switch
+    /// <summary>Holds a run at the next safe place of every member, or at once.</summary>
+    public static (RunEvent[] Events, Problem? Refused) Hold(RunState state, string by, bool atOnce = false) => state.Status switch
     {
-        RunStatus.Running or RunStatus.Waiting => ([new HoldAsked(by)], null),
+        RunStatus.Running or RunStatus.Waiting => ([new HoldAsked(by) { AtOnce = atOnce }], null),
+        RunStatus.Holding when atOnce && !state.HoldsAtOnce => ([new HoldAsked(by) { AtOnce = true }], null),
         RunStatus.Holding or RunStatus.Held => No("the run is holding already", "Say 'go-on' to let it go on."),
         var status => No($"a run that is {Word(status)} can't be held", "Only a run at work can."),
     };
+
+    /// <summary>Has a run hold at a time; null takes that back.</summary>
+    public static (RunEvent[] Events, Problem? Refused) HoldAt(RunState state, string by, DateTimeOffset? at, DateTimeOffset now)
+    {
+        if (state.End is not null) return No("the run has ended", "There is nothing left to hold.");
+        if (at is null) return state.HoldAt is null ? No("nobody said when it should hold", "There is nothing to take back.") : ([new HoldPlanned(null, by)], null);
+        return at <= now ? No($"{at:yyyy-MM-dd HH:mm zzz} is past", "Hold it now, or say a later time.") : ([new HoldPlanned(at, by)], null);
+    }
 
     public static (RunEvent[] Events, Problem? Refused) GoOn(RunState state, string by) => state.Status switch
     {

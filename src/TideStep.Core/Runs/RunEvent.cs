@@ -55,6 +55,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(BlockSettled), "block-settled")]
 [JsonDerivedType(typeof(BlockDone), "block-done")]
 [JsonDerivedType(typeof(HoldAsked), "hold-asked")]
+[JsonDerivedType(typeof(HoldPlanned), "hold-planned")]
 [JsonDerivedType(typeof(Held), "held")]
 [JsonDerivedType(typeof(WentOn), "went-on")]
 [JsonDerivedType(typeof(Halted), "halted")]
@@ -159,7 +160,14 @@ public sealed record BlockSettled(int Block) : RunEvent;
 
 public sealed record BlockDone(int Block) : RunEvent;
 
-public sealed record HoldAsked(string By) : RunEvent;
+/// <summary>The run is to hold: at the next safe place of every member, or at once, with members in the middle of their work.</summary>
+public sealed record HoldAsked(string By) : RunEvent
+{
+    public bool AtOnce { get; init; }
+}
+
+/// <summary>The run is to hold at a time, at the next safe place from then on; null takes that back.</summary>
+public sealed record HoldPlanned(DateTimeOffset? At, string By) : RunEvent;
 
 public sealed record Held : RunEvent;
 

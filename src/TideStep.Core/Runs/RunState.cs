@@ -77,6 +77,12 @@ public sealed class RunState(Plan plan)
     /// <summary>How many blocks were done when somebody last let the run go on.</summary>
     public int RestedAt { get; private set; }
     public bool HoldAskedFor { get; private set; }
+
+    /// <summary>Whether no further step is begun, even where a member can't well be left.</summary>
+    public bool HoldsAtOnce { get; private set; }
+
+    /// <summary>When the run is to hold, and who said so; null where nobody did.</summary>
+    public HoldPlanned? HoldAt { get; private set; }
     public bool IsHeld { get; private set; }
 
     /// <summary>Whether it is the plan that has it rest.</summary>
@@ -250,9 +256,10 @@ public sealed class RunState(Plan plan)
             case MeasureTakenBack e: _measures.Remove(e.Step); break;
             case BlockSettled e: _settled.Add(e.Block); break;
             case BlockDone e: BlocksDone = e.Block; _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At); break;
-            case HoldAsked e: (HoldAskedFor, RestsAsPlanned) = (true, e.By.StartsWith("the plan,", StringComparison.Ordinal)); break;
+            case HoldAsked e: (HoldAskedFor, HoldsAtOnce, RestsAsPlanned, HoldAt) = (true, HoldsAtOnce || e.AtOnce, e.By.StartsWith("the plan,", StringComparison.Ordinal), e.By.StartsWith("the plan,", StringComparison.Ordinal) ? HoldAt : null); break;
+            case HoldPlanned e: HoldAt = e.At is null ? null : e; break;
             case Held: IsHeld = true; break;
-            case WentOn: (HoldAskedFor, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, null, BlocksDone); break;
+            case WentOn: (HoldAskedFor, HoldsAtOnce, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, false, null, BlocksDone); break;
             case Halted e: (Halt, HaltedAt) = (e, entry.At); break;
             case Decided e: Decide(e); break;
             case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
@@ -304,7 +311,7 @@ public sealed class RunState(Plan plan)
                 goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
-                (Halt, HoldAskedFor, IsHeld, Guards, TurnBack) = (null, false, false, null, null);
+                (Halt, HoldAskedFor, HoldsAtOnce, IsHeld, Guards, TurnBack) = (null, false, false, false, null, null);
                 // A member's return that did not come to its end is given up; its step is tried again.
                 if (ReturningMember is not null) (ReturnWanted, ReturningMember, Child, ChildEnd) = (false, null, null, null);
                 // What differed is asked again, unless it was accepted as it is.

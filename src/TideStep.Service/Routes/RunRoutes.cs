@@ -1,5 +1,5 @@
+using System.Buffers;
 using System.Text;
-using System.Text.Json;
 using TideStep.Core.Documents;
 using TideStep.Core.Learnt;
 using TideStep.Core.Runs;
@@ -11,6 +11,12 @@ namespace TideStep.Service.Routes;
 
 /// <summary>A plan to run, what to call the run, and whether to start it as well; a start that is refused opens nothing.</summary>
 public sealed record OpenRequest(string Plan, string? Label, bool Start = false);
+
+/// <summary>How a run is to hold; at the next safe place where nothing is said.</summary>
+/// <param name="AtOnce">Whether no further step is begun, even with members in the middle.</param>
+/// <param name="At">From when on it is to hold at the next safe place.</param>
+/// <param name="NotAtATime">Takes such a time back.</param>
+public sealed record HoldRequest(bool AtOnce = false, DateTimeOffset? At = null, bool NotAtATime = false);
 
 /// <summary>Leads an ended run back. As far as: start, or move N.</summary>
 public sealed record ReturnRequest(string? AsFarAs = null, string? Reason = null);
@@ -100,7 +106,9 @@ public static class RunRoutes
                 return refused.Count > 0 ? null : (202, null);
             }, () => Answers.Problems(409, $"run {run} was not started", refused));
         }).WithSummary("Start a run: premises are read again, what it works on is reserved");
-        MapSay(api, "hold", (state, http, _) => Orders.Hold(state, AccessRules.ActorOf(http)), "Hold at the next safe place");
+        api.MapPost("/runs/{run}/hold", (HttpContext http, string run, HoldRequest? request, RunDesk desk, Idempotency once, TimeProvider time, CancellationToken ct) =>
+            SayAsync(http, run, request ?? new HoldRequest(), desk, once, s => request is { At: not null } or { NotAtATime: true } ? Orders.HoldAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow()) : Orders.Hold(s, AccessRules.ActorOf(http), request?.AtOnce ?? false), ct))
+            .WithSummary("Hold at the next safe place of every member, at once, or at a time");
         MapSay(api, "go-on", (state, http, _) => Orders.GoOn(state, AccessRules.ActorOf(http)), "Let a held run go on");
         api.MapPost("/runs/{run}/decisions", async (HttpContext http, string run, DecisionRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
         {
@@ -189,32 +197,37 @@ public static class RunRoutes
         var last = long.TryParse(http.Request.Headers["Last-Event-ID"].ToString() is { Length: > 0 } header ? header : http.Request.Query["after"].ToString(), out var given) ? given : 0;
         http.Response.ContentType = "text/event-stream";
         http.Response.Headers.CacheControl = "no-store";
-        var listening = new TaskCompletionSource();
-        var live = feed.ListenAsync(run, listening, ct).GetAsyncEnumerator(ct);
+        using var listener = feed.Listen(run);
         try
         {
-            var next = live.MoveNextAsync().AsTask();
-            await listening.Task;
-            foreach (var entry in await journal.ReadAsync(run, last, ct)) last = await WriteAsync(http, entry, ct);
-            await http.Response.Body.FlushAsync(ct);
+            var line = http.Response.BodyWriter;
+            foreach (var entries in (await journal.ReadAsync(run, last, ct)).Chunk(200))
+            {
+                foreach (var entry in entries) { line.Write(new FeedEntry(entry).Event); last = entry.Sequence; }
+                await line.FlushAsync(ct);
+            }
+            await line.FlushAsync(ct);
+            var (more, beat) = (listener.Entries.WaitToReadAsync(ct).AsTask(), Task.Delay(Beat, ct));
             while (true)
             {
                 // A comment now and then lets both ends notice a dead link.
-                var first = await Task.WhenAny(next, Task.Delay(TimeSpan.FromSeconds(15), ct));
-                if (first != next) { await http.Response.WriteAsync(": here\n\n", ct); await http.Response.Body.FlushAsync(ct); continue; }
-                if (!await next) return;
-                if (live.Current.Sequence > last) last = await WriteAsync(http, live.Current, ct);
-                await http.Response.Body.FlushAsync(ct);
-                next = live.MoveNextAsync().AsTask();
+                if (await Task.WhenAny(more, beat) == beat)
+                {
+                    line.Write(": here\n\n"u8);
+                    await line.FlushAsync(ct);
+                    beat = Task.Delay(Beat, ct);
+                    continue;
+                }
+                if (!await more) return;
+                // What has come meanwhile goes out together.
+                while (listener.Entries.TryRead(out var passed))
+                    if (passed.Entry.Sequence > last) { line.Write(passed.Event); last = passed.Entry.Sequence; }
+                await line.FlushAsync(ct);
+                more = listener.Entries.WaitToReadAsync(ct).AsTask();
             }
         }
         catch (OperationCanceledException) { /* the listener left */ }
-        finally { try { await live.DisposeAsync(); } catch (NotSupportedException) { /* still moving; it ends with the request */ } }
     }
 
-    private static async Task<long> WriteAsync(HttpContext http, JournalEntry entry, CancellationToken ct)
-    {
-        await http.Response.WriteAsync($"id: {entry.Sequence}\ndata: {JsonSerializer.Serialize(entry, Json.Options)}\n\n", ct);
-        return entry.Sequence;
-    }
+    private static readonly TimeSpan Beat = TimeSpan.FromSeconds(15);
 }

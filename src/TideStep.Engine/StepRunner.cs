@@ -270,12 +270,14 @@ internal sealed class StepRunner(RunContext context, RunLog log)
 
     private async Task AwaitAsync(PlanStep step, Expression expression, CancellationToken ct)
     {
-        var last = await UntilAsync(step, "await", expression, step.Limit, ct);
-        await log.AppendAsync(last, last.Holds ? new StepDone(step.Id, DoneHow.Done) : new StepFailed(step.Id, $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: {expression.Text} ({last.Why})"));
+        var watch = log.Look(s => Reversion.MayBe(step, s)) && ExpressionParser.TryParse($"running = \"{step.From}\"", out _, out _) is { } before ? new Watchdog(before, null) : null;
+        var last = await UntilAsync(step, "await", expression, step.Limit, ct, watch);
+        if (!last.Holds && watch is { Went: true }) await log.AppendAsync(last, new MemberReverted(step.Id, step.Member, step.From!), new StepFailed(step.Id, $"{step.Member} went back to {step.From} by itself: it was restarted for {step.To} and runs {step.From} again"));
+        else await log.AppendAsync(last, last.Holds ? new StepDone(step.Id, DoneHow.Done) : new StepFailed(step.Id, $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: {expression.Text} ({last.Why})"));
     }
 
     // Only a change of the answer is an entry: a wait of an hour leaves a handful of them. The last answer is for the caller to append.
-    private async Task<Probed> UntilAsync(PlanStep step, string purpose, Expression expression, TimeSpan within, CancellationToken ct)
+    private async Task<Probed> UntilAsync(PlanStep step, string purpose, Expression expression, TimeSpan within, CancellationToken ct, Watchdog? watch = null)
     {
         var began = context.Time.GetTimestamp();
         string? said = null;
@@ -283,11 +285,27 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         {
             var (holds, why, absent) = await ProbeAsync(step, expression, ct);
             var patience = absent && step.Do is not AwaitAction && within < EngineSettings.ContactPatience ? EngineSettings.ContactPatience : within;
+            if (!holds && !absent && watch is not null && await WentBackAsync(step, watch, ct)) return new Probed(step.Id, purpose, false, why);
             if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience)) return new Probed(step.Id, purpose, holds, why);
             if (why != said) await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
             said = why;
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
+    }
+
+    /// <summary>What tells that a member went back by itself, and since when it does.</summary>
+    private sealed record Watchdog(Expression Before, long? Since)
+    {
+        public long? Since { get; set; } = Since;
+        public bool Went { get; set; }
+    }
+
+    // Read once it may still be about to switch; for a while it has gone back, and waiting longer helps nothing.
+    private async Task<bool> WentBackAsync(PlanStep step, Watchdog watch, CancellationToken ct)
+    {
+        if (!(await ProbeAsync(step, watch.Before, ct)).Holds) { watch.Since = null; return false; }
+        watch.Since ??= context.Time.GetTimestamp();
+        return watch.Went = context.Time.GetElapsedTime(watch.Since.Value) >= context.Settings.Real(Reversion.After);
     }
 
     private sealed record CaptureAnswer(string Place, long Bytes, string Sha256, int Entries);

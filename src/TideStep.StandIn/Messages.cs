@@ -20,7 +20,7 @@ public sealed record AttemptStatus(string State, int? ExitCode, string Output, l
 
 /// <summary>Switches a fault on.</summary>
 /// <param name="Verb">The action it strikes, or * for all.</param>
-/// <param name="Kind">fail-once, fail-always, hang, lose-contact, late, wrong-version, disk-full, bad-checksum, record-torn or record-missing.</param>
+/// <param name="Kind">fail-once, fail-always, hang, lose-contact, late, wrong-version, disk-full, bad-checksum, reverts (a restarted node boots its other slot), record-torn or record-missing.</param>
 /// <param name="Seconds">How long contact is lost or how much later it comes back; for ever where 0.</param>
 public sealed record FaultRequest(string Node, string Verb, string Kind, double Seconds = 0);
 

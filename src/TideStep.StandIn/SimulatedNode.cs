@@ -222,8 +222,11 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     {
         _boot++;
         _awayUntil = clock.Now + clock.TimeOf("restart-node") + (Strikes("late", "restart-node", consume: true) ? clock.TimeOf("late") : TimeSpan.Zero);
+        var reverts = Strikes("reverts", "restart-node", consume: true);
         foreach (var member in _members.Values)
         {
+            // A watchdog of the node's own does not like what it booted, and goes back to the slot that was good.
+            if (reverts && member.Staged is not null) (member.Installed, member.Staged) = (member.Staged, member.Installed);
             if (member.Started) { member.Running = member.Installed; member.CaughtUpAt = _awayUntil + clock.TimeOf("catch-up"); }
             member.DrainedAt = DateTimeOffset.MaxValue;
         }

@@ -217,6 +217,32 @@ public sealed class TroubleTests
     }
 
     [Fact]
+    public async Task A_member_that_boots_its_former_version_again_has_reverted_and_a_second_try_may_hold()
+    {
+        var reverts = true;
+        var carriage = new Carriage(members: 2, change: "[switch, boot]", steps: Carriage.Steps.Replace("steps:\n", "steps:\n  switch: {title: switch slots, do: {command: [switch]}, already: 'running = jump.to', repeatable: true}\n  boot: {title: restart it, do: {restart: node}, already: 'running = jump.to', repeatable: true}\n"));
+        carriage.Far.Outcome = (node, action) =>
+        {
+            if (action.Verb == "restart-node" && !(reverts && node == "n1")) carriage.Far.SetRunning(node, "app", "7");
+            return 0;
+        };
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        var halt = await Carriage.UntilAsync(owner, working, s => s.Halt);
+        Assert.Equal("app/n1 went back to 6 by itself: it was restarted for 7 and runs 6 again", halt.Why);
+        Assert.Equal(Core.Plans.MemberState.Reverted, owner.Log.Look(s => s.MemberStateOf("app/n1")));
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
+        Assert.Contains("- ", RunReport.Of("r", carriage.State, carriage.Journal.Entries).ToMarkdown(TimeZoneInfo.Utc).Split('\n').Single(l => l.EndsWith("app/n1 went back to 6 by itself", StringComparison.Ordinal)));
+        // Brought to the new version by hand it is waited for once more.
+        reverts = false;
+        carriage.Far.SetRunning("n1", "app", "7");
+        Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null)));
+        Assert.Equal(Core.Plans.MemberState.InService, await Carriage.UntilAsync(owner, working, s => s.CurrentBlock > 1 || s.End is not null ? (object)s.MemberStateOf("app/n1")! : null));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
     public async Task A_capture_that_is_not_whole_stops_the_run_before_anything_changes()
     {
         var carriage = new Carriage(change: "[quiet, put]\n    points: [{capture: save, while: stopped}]");

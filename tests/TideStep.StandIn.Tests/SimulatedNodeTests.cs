@@ -204,6 +204,18 @@ public sealed class SimulatedNodeTests
     }
 
     [Fact]
+    public async Task A_node_that_reverts_boots_the_slot_that_was_good()
+    {
+        await Do("start", "p");
+        await Do("command", "stage", "2.0");
+        await Do("command", "switch");
+        Node.Fault(new FaultRequest("n1", "restart-node", "reverts"));
+        await Do("restart-node");
+        var member = Node.Report().Members.Single();
+        Assert.Equal(("1.0", "1.0", "2.0"), (member.Running, member.Installed, member.Staged));
+    }
+
+    [Fact]
     public async Task Nodes_do_not_touch_one_another()
     {
         await Do("install", "p", "2.0");

@@ -37,6 +37,7 @@ export function mark(status: string): string {
     case 'ready':
       return '·';
     case 'returned':
+    case 'reverted':
     case 'returning':
       return '◂';
     case 'held':

@@ -50,6 +50,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(PointGivenUp), "point-given-up")]
 [JsonDerivedType(typeof(PersonSigned), "person-signed")]
 [JsonDerivedType(typeof(StepDone), "step-done")]
+[JsonDerivedType(typeof(MemberReverted), "member-reverted")]
 [JsonDerivedType(typeof(StepFailed), "step-failed")]
 [JsonDerivedType(typeof(MeasureTakenBack), "measure-taken-back")]
 [JsonDerivedType(typeof(BlockSettled), "block-settled")]
@@ -152,6 +153,9 @@ public sealed record PersonSigned(string Step, string By, string Evidence) : Run
 public sealed record StepDone(string Step, DoneHow How) : RunEvent;
 
 public sealed record StepFailed(string Step, string Why) : RunEvent;
+
+/// <summary>A member that was restarted for another version runs its former one again: a watchdog of its own went back.</summary>
+public sealed record MemberReverted(string Step, string Member, string To) : RunEvent;
 
 /// <summary>A temporary measure was taken back.</summary>
 public sealed record MeasureTakenBack(string Step) : RunEvent;

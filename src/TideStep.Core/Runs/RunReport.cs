@@ -68,6 +68,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             Decided d => new ReportMark(e.At, $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
             PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
             ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
+            MemberReverted m => new ReportMark(e.At, $"{m.Member} went back to {m.To} by itself"),
             MemberReturned m => new ReportMark(e.At, $"{m.Member} was returned by itself; the run goes on without it"),
             ReturnEnded r => new ReportMark(e.At, $"return ended: {EndWord(r.End)}"),
             PointGivingUp g => new ReportMark(e.At, $"rollback point {g.Point} given up by {g.By}{(g.Reason is null ? "" : $" ({g.Reason})")}"),

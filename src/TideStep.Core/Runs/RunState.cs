@@ -53,6 +53,7 @@ public sealed class RunState(Plan plan)
     private readonly List<string> _measures = [];
     private readonly Dictionary<string, PointState> _points = [];
     private readonly HashSet<int> _guarded = [];
+    private readonly HashSet<string> _reverted = [];
     private readonly Dictionary<string, ImmutableSortedDictionary<string, string>> _parameters = [];
     private readonly Dictionary<string, ImmutableSortedDictionary<string, double>> _told = [];
     private readonly HashSet<int> _settled = [];
@@ -253,6 +254,7 @@ public sealed class RunState(Plan plan)
             case PersonSigned e: Signed.Add(e); break;
             case StepDone e: Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null }); break;
             case StepFailed e: Set(e.Step, s => s with { Status = StepStatus.Failed, EndedAt = entry.At, Why = e.Why }); break;
+            case MemberReverted e: _reverted.Add(e.Step); break;
             case MeasureTakenBack e: _measures.Remove(e.Step); break;
             case BlockSettled e: _settled.Add(e.Block); break;
             case BlockDone e: BlocksDone = e.Block; _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At); break;
@@ -310,6 +312,7 @@ public sealed class RunState(Plan plan)
                 PastWindow = true;
                 goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
+                _reverted.Clear();
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
                 (Halt, HoldAskedFor, HoldsAtOnce, IsHeld, Guards, TurnBack) = (null, false, false, false, null, null);
                 // A member's return that did not come to its end is given up; its step is tried again.
@@ -361,7 +364,7 @@ public sealed class RunState(Plan plan)
                 {
                     if (step.Member != member) continue;
                     var progress = Of(step.Id);
-                    if (progress.Status == StepStatus.Failed) return MemberState.Failed;
+                    if (progress.Status == StepStatus.Failed) return _reverted.Contains(step.Id) ? MemberState.Reverted : MemberState.Failed;
                     if (progress.Status == StepStatus.Working) return step.State;
                     if (progress.Status == StepStatus.Done) state = step.State switch { MemberState.Leaving => MemberState.Out, MemberState.Verifying when step.Name == "in-step" => MemberState.InService, var s => s };
                 }

@@ -7,7 +7,7 @@ using TideStep.Core.Expressions;
 namespace TideStep.Connectors;
 
 /// <summary>What a far side is asked to do: a verb of ours and its arguments. A local file goes along with <c>send</c>.</summary>
-/// <param name="Verb">start, stop, restart-service, restart-node, install, send, command, capture, check-point or discard-point.</param>
+/// <param name="Verb">start, stop, restart-service, restart-node, install, send, command, capture, capture-by, check-point or discard-point.</param>
 public sealed record FarAction(string Verb, ImmutableArray<string> Arguments, string? LocalFile = null);
 
 /// <summary>One fenced try at an action (4-execution, points 1 to 5).</summary>

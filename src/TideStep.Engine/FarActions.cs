@@ -17,6 +17,7 @@ internal static class FarActions
         RestartAction => new FarAction("restart-node", []),
         InstallAction install => new FarAction("install", [install.Package, install.Version, install.File ?? "", install.AllowDown ? "down" : ""]),
         SendAction send => new FarAction("send", [send.Artefact, send.To], ArtefactFile(send.Artefact, settings)),
+        CaptureAction { By: { } by } dump => new FarAction("capture-by", [$"{dump.To.TrimEnd('/')}/{point}.dump", .. by]),
         CaptureAction capture => new FarAction("capture", CaptureArguments(capture, point!)),
         RequestAction request => new FarAction("request", [request.Method, request.Url, request.Body ?? ""]),
         QueryAction query => new FarAction("query", [query.Statement, .. query.Parameters]),

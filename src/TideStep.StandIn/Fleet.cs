@@ -15,6 +15,7 @@ internal sealed class FleetClock(double pace)
         ["restart-service"] = TimeSpan.FromSeconds(50),
         ["restart-node"] = TimeSpan.FromMinutes(3),
         ["capture"] = TimeSpan.FromMinutes(2),
+        ["capture-by"] = TimeSpan.FromMinutes(2),
         ["check-point"] = TimeSpan.FromSeconds(20),
         ["discard-point"] = TimeSpan.FromSeconds(5),
         ["command"] = TimeSpan.FromSeconds(20),

@@ -3,7 +3,7 @@ namespace TideStep.StandIn;
 /// <summary>Asks a node to carry out one action under an attempt record.</summary>
 /// <param name="Installation">The Tide Step installation that asks; records are kept apart by it.</param>
 /// <param name="StartBy">The last moment to begin, seconds since 1970; later it is refused.</param>
-/// <param name="Verb">start, stop, restart-service, restart-node, install, send, command, capture, check-point or discard-point.</param>
+/// <param name="Verb">start, stop, restart-service, restart-node, install, send, command, capture, capture-by, check-point or discard-point.</param>
 public sealed record AttemptRequest(string Installation, string Attempt, long Epoch, long Sequence, long StartBy, string Component, string Verb, IReadOnlyList<string> Arguments);
 
 /// <summary>Stops the command of an attempt that still runs.</summary>

@@ -109,7 +109,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         }
     }
 
-    private static readonly HashSet<string> Verbs = ["stop", "start", "restart-service", "restart-node", "install", "send", "capture", "check-point", "discard-point", "command"];
+    private static readonly HashSet<string> Verbs = ["stop", "start", "restart-service", "restart-node", "install", "send", "capture", "capture-by", "check-point", "discard-point", "command"];
 
     /// <summary>Begins an attempt, or says why not.</summary>
     public string? Begin(AttemptRequest request)
@@ -194,7 +194,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 return Install(member, Argument(0), Argument(1));
             case "send":
                 return Strikes("bad-checksum", "send", consume: true) ? (4, $"{Argument(0)}: checksum differs") : (0, $"{Argument(0)} is at {Argument(1)}");
-            case "capture":
+            case "capture" or "capture-by":
                 return Capture(member, Argument(0));
             case "check-point":
                 return _points.TryGetValue(Argument(0), out var point) && point.Sha256 == Argument(1) ? (0, "whole: checksum and listing agree") : (5, $"{Argument(0)} is not there or not whole");

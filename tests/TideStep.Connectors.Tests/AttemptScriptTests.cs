@@ -135,6 +135,21 @@ public sealed class AttemptScriptTests : IDisposable
     }
 
     [Fact]
+    public void A_dump_is_whole_or_nothing_is_left_of_it()
+    {
+        var place = Path.Combine(_state, "points/p.dump");
+        var answer = System.Text.Json.Nodes.JsonNode.Parse(Run("dump", place, "sh", "-c", "echo rows > \"$1\"", "sh").Trim().Split('\n')[^1])!;
+        Assert.Equal((place, 5), ((string)answer["place"]!, (int)answer["bytes"]!));
+        Assert.Equal("whole: checksum agrees", Run("check", place, (string)answer["sha256"]!).Trim());
+        // A later one that fails leaves the earlier as it was.
+        Assert.Contains("no connection", Run("dump", place, "sh", "-c", "echo half > \"$1\"; echo no connection; exit 3", "sh"));
+        Assert.Contains("what it wrote is empty", Run("dump", place, "sh", "-c", ": > \"$1\"", "sh"));
+        Assert.Contains("it wrote no file", Run("dump", place, "true"));
+        Assert.Equal("rows\n", File.ReadAllText(place));
+        Assert.Equal([place], Directory.GetFiles(Path.GetDirectoryName(place)!));
+    }
+
+    [Fact]
     public void A_capture_is_taken_away_only_while_it_is_what_was_captured()
     {
         var (data, place) = (Path.Combine(_state, "data"), Path.Combine(_state, "points/p.tar.gz"));

@@ -162,6 +162,9 @@ public sealed class StepFormTests
     [InlineData("  look: {do: {command: [x]}, only-if: {cpu: []}}", "'cpu' needs a value")]
     [InlineData("  look: {do: {command: [x]}, tells: {failed: 'failed'}}", "no regular expression with a group")]
     [InlineData("  look: {do: {command: [x]}, tells: {failed: {pattern: '([0-9]+)', at-most: many}}}", "'many' is no number")]
+    [InlineData("  look: {do: {capture: a, by: [], to: /b}}", "'by' must be a list of arguments")]
+    [InlineData("  look: {do: {capture: a, by: [dump], paths: [/x], to: /b}}", "a point is written by a command, or paths are captured")]
+    [InlineData("  look: {do: {capture: a, by: [dump]}}", "nothing says where the point is written")]
     public void What_is_written_of_steps_has_to_make_sense(string step, string problem) =>
         Assert.Contains(problem, string.Join("; ", ProductDocument.Read(Of("[look, put]", step).ProductTexts["engine"], "engine.yaml").Problems));
 }

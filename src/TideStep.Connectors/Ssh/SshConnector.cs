@@ -121,6 +121,7 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
                 await host.UploadAsync(local, staging, ct);
                 return ["/bin/sh", wrapper, "place", staging, given[1], sum];
             case "capture": return ["/bin/sh", wrapper, "capture", given[0], .. given[1..]];
+            case "capture-by": return ["/bin/sh", wrapper, "dump", .. given];
             case "check-point": return ["/bin/sh", wrapper, "check", .. given];
             case "discard-point": return ["/bin/sh", wrapper, "discard", .. given];
             default: throw new ConnectorException(new Problem($"'{attempt.Action.Verb}' can't be done over SSH"), lasting: true);

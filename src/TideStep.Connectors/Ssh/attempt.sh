@@ -6,7 +6,7 @@
 #   status INSTALLATION ID WAIT                 -> "running", "ended CODE", "restarted", "lost" or "unknown", then the output
 #   stop INSTALLATION ID EPOCH GRACE           -> nothing, or "refused WHY"; the command is asked to end, and made to after GRACE seconds
 #   run INSTALLATION ID                         (detached; not called by hand)
-#   capture PLACE PATH...  check PLACE SHA256 PATH...  discard PLACE SHA256  place SOURCE TARGET SHA256
+#   capture PLACE PATH...  dump PLACE ARGV...  check PLACE SHA256 PATH...  discard PLACE SHA256  place SOURCE TARGET SHA256
 set -u
 umask 077
 self=$0
@@ -181,9 +181,23 @@ capture)
   sum=$(sha256sum "$place" | cut -d' ' -f1)
   printf '{"place":"%s","bytes":%s,"sha256":"%s","entries":%s}\n' "$place" "$(stat -c %s "$place")" "$sum" "$(tar -tzf "$place" | wc -l)"
   ;;
+dump)
+  # The command writes beside the place first: what lies at the place is always whole.
+  place=$1
+  shift
+  mkdir -p "$(dirname "$place")" || exit 1
+  rm -rf "$place.new"
+  "$@" "$place.new" || { code=$?; rm -rf "$place.new"; exit "$code"; }
+  [ -f "$place.new" ] || { rm -rf "$place.new"; echo "it wrote no file to $place.new"; exit 1; }
+  [ -s "$place.new" ] || { rm -f "$place.new"; echo "what it wrote is empty"; exit 1; }
+  sync "$place.new"
+  mv -f "$place.new" "$place"
+  printf '{"place":"%s","bytes":%s,"sha256":"%s","entries":1}\n' "$place" "$(stat -c %s "$place")" "$(sha256sum "$place" | cut -d' ' -f1)"
+  ;;
 check)
   sum=$(sha256sum "$1" | cut -d' ' -f1)
   if [ "$sum" != "$2" ]; then echo "checksum differs: $sum"; exit 5; fi
+  case $1 in *.tar.gz) ;; *) echo "whole: checksum agrees"; exit 0 ;; esac
   list=$(tar -tzf "$1") || { echo "the archive can't be listed"; exit 5; }
   [ -n "$list" ] || { echo "the archive lists nothing"; exit 5; }
   count=$(printf '%s\n' "$list" | wc -l)

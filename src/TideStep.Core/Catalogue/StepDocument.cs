@@ -137,13 +137,19 @@ internal static class StepDocument
             "restart" => new RestartAction(form.Required("restart") is var target && target == "node" ? null : target),
             "install" => new InstallAction(form.Required("install"), form.Required("version"), form.Text("file"), form.Flag("allow-down")),
             "send" => new SendAction(form.Required("send"), form.Required("to")),
-            "capture" => new CaptureAction(form.Required("capture"), [.. form.Words("paths").Select(w => w.Text)], form.Text("to") ?? ""),
+            "capture" => new CaptureAction(form.Required("capture"), [.. form.Words("paths").Select(w => w.Text)], form.Text("to") ?? "") { By = form.Has("by") ? [.. form.Words("by").Select(w => w.Text)] : null },
             "await" => ExpressionText.Read(form, "await", required: true) is { } holds ? new AwaitAction(holds) : null,
             "request" => new RequestAction(form.Word("method", "GET", "POST", "PUT", "PATCH", "DELETE") ?? "POST", form.Required("request"), form.Text("body")),
             "query" => new QueryAction(form.Required("query"), []),
             _ => new PersonAction(form.Required("person")),
         };
         if (action is CommandAction { Arguments.IsEmpty: true }) findings.Add($"{what}: 'command' must be a list of arguments", node.At);
+        if (action is CaptureAction { By: { } by } dumped)
+        {
+            if (by.IsEmpty) findings.Add($"{what}: 'by' must be a list of arguments", form.PlaceOf("by"), "The place is put after them.");
+            if (!dumped.Paths.IsEmpty) findings.Add($"{what}: a point is written by a command, or paths are captured", form.PlaceOf("by"), "Leave one of the two out.");
+            if (dumped.To.Length == 0) findings.Add($"{what}: nothing says where the point is written", node.At, "Name the folder: to: /var/backups/tidestep.");
+        }
         form.Close();
         return action;
     }

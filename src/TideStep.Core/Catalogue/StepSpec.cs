@@ -39,7 +39,11 @@ public sealed record InstallAction(string Package, string Version, string? File,
 public sealed record SendAction(string Artefact, string To) : StepAction;
 
 /// <summary>Captures a rollback point: the given paths of the node (or what the far side knows under the name) into a place.</summary>
-public sealed record CaptureAction(string Name, ImmutableArray<string> Paths, string To) : StepAction;
+public sealed record CaptureAction(string Name, ImmutableArray<string> Paths, string To) : StepAction
+{
+    /// <summary>The command that writes the point where it is more than files: a database's own dump or backup. The place comes after its last argument. Null where paths are captured.</summary>
+    public ImmutableArray<string>? By { get; init; }
+}
 
 /// <summary>Waits until an expression holds.</summary>
 public sealed record AwaitAction(Expression Holds) : StepAction;

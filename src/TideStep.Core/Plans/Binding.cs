@@ -24,7 +24,7 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
         RestartAction restart => new RestartAction(restart.Service is { } service ? Text(service, step) : null),
         InstallAction install => new InstallAction(Text(install.Package, step), Text(install.Version, step), install.File is { } file ? Text(file, step) : null, install.AllowDown),
         SendAction send => new SendAction(Text(send.Artefact, step), Text(send.To, step)),
-        CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)),
+        CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)) { By = capture.By is { } by ? [.. by.Select(a => Text(a, step))] : null },
         PersonAction person => new PersonAction(Text(person.Instructions, step)),
         // What is bound is text within an address or a JSON body, whatever signs it holds.
         RequestAction request => new RequestAction(request.Method, Text(request.Url, step, Uri.EscapeDataString), request.Body is { } body ? Text(body, step, v => System.Text.Json.JsonEncodedText.Encode(v).ToString()) : null),

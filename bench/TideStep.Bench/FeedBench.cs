@@ -1,7 +1,9 @@
 using System.Diagnostics;
 using System.Globalization;
+using System.Net;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
+using System.Net.Sockets;
 using System.Text;
 using System.Text.Json.Nodes;
 
@@ -16,11 +18,18 @@ internal static class FeedBench
     private const int Members = 240;
     private const int AtOnce = 12;
 
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
     public static async Task<IEnumerable<Figure>> RunAsync(string folder, string service)
     {
         var (bin, work) = (Path.GetDirectoryName(service)!, Directory.CreateDirectory(Path.Combine(folder, "feed")).FullName);
-        var (fleetPort, port) = (24000 + Random.Shared.Next(10000), 34000 + Random.Shared.Next(10000));
-        await File.WriteAllTextAsync(Path.Combine(work, "estate.yaml"), $"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes: {{\"n[1-{Members}]\": {{site: s, reach: {{by: stand-in, address: \"http://127.0.0.1:{fleetPort}\"}}}}}}\ncomponents: {{app: {{product: p, members: [\"n[1-{Members}]\"], guard: {{keep: 1, at-once: {AtOnce}}}}}}}\n", Encoding.UTF8);
+        var (fleetPort, port) = (FreePort(), FreePort());
+        await File.WriteAllTextAsync(Path.Combine(work, "estate.yaml"), $"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes: {{\"n[1-{Members}]\": {{site: s, reach: {{by: stand-in, address: \"http://127.0.0.1:{fleetPort}\"}}}}}}\ncomponents: {{app: {{product: p, members: [\"n[1-{Members}]\"], domains: ignored, guard: {{keep: 1, at-once: {AtOnce}}}}}}}\n", Encoding.UTF8);
         await File.WriteAllTextAsync(Path.Combine(work, "readings.yaml"), "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1\"}}\n", Encoding.UTF8);
         await File.WriteAllTextAsync(Path.Combine(work, "p.yaml"), "tidestep: product/1\nproduct: p\nreleases: {\"1\": {}, \"2\": {}}\njumps: {to-2: {from: \"1\", to: \"2\", methods: {rolling: {member: 1 min}}, change: [put]}}\nroutines: {leave: [stop], return: [start]}\nsteps: {stop: {do: {stop: x}}, put: {do: {install: x, version: \"{jump.to}\"}}, start: {do: {start: x}}}\n", Encoding.UTF8);
         await File.WriteAllTextAsync(Path.Combine(work, "goal.yaml"), "tidestep: goal/1\ngoal: [{component: app, to: \"2\"}]\n", Encoding.UTF8);
@@ -37,8 +46,8 @@ internal static class FeedBench
             await cli.WaitForExitAsync();
             return cli.ExitCode == 0 ? await output : throw new InvalidOperationException($"tidestep {string.Join(' ', arguments)}: {await error}");
         }
-        using var fleet = Start("tidestep-standin", "--estate", Path.Combine(work, "estate.yaml"), "--readings", Path.Combine(work, "readings.yaml"), "--port", $"{fleetPort}", "--pace", "60");
-        using var served = Start("tidestep-service", "--port", $"{port}", "--pace", "60");
+        using var fleet = Start("tidestep-standin", "--estate", Path.Combine(work, "estate.yaml"), "--readings", Path.Combine(work, "readings.yaml"), "--port", $"{fleetPort}", "--pace", "150");
+        using var served = Start("tidestep-service", "--port", $"{port}", "--pace", "150");
         using var http = new HttpClient(new SocketsHttpHandler { MaxConnectionsPerServer = 2 * Subscribers }) { BaseAddress = new Uri($"http://127.0.0.1:{port}"), Timeout = Timeout.InfiniteTimeSpan };
         try
         {
@@ -46,6 +55,7 @@ internal static class FeedBench
             _ = fleet.StandardOutput.ReadToEndAsync();
             while (true)
             {
+                if (served.HasExited || fleet.HasExited) throw new InvalidOperationException("the service or the fleet does not stay up");
                 try { if ((await http.GetAsync("/health/ready")).IsSuccessStatusCode) break; }
                 catch (HttpRequestException) { await Task.Delay(20); }
             }
@@ -59,9 +69,9 @@ internal static class FeedBench
             var listening = Enumerable.Range(0, Subscribers).Select(i => Task.Run(() => ListenAsync(i % Reads == 0))).ToList();
             while (!ready.IsSet) await Task.Delay(50);
             await Task.Delay(500);
+            await Cli("run", "start", run);
             lock (late) { late.Clear(); entries = 0; }
             var watch = Stopwatch.StartNew();
-            await Cli("run", "start", run);
             while ((string?)(await http.GetFromJsonAsync<JsonObject>($"/api/runs/{run}"))!["status"] is not "completed" and not "halted" && watch.Elapsed < TimeSpan.FromSeconds(20)) await Task.Delay(500);
             var took = watch.Elapsed.TotalSeconds;
             await Task.Delay(500);

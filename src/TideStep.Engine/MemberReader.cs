@@ -99,9 +99,34 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         catch (ConnectorException) { return null; }
     }
 
-    /// <summary>What each member runs: its label, <c>none</c> where nothing runs, <c>unreachable</c> where its node does not answer.</summary>
-    public async Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct) =>
-        (await SurveyAsync(estate, catalogue, members, ct)).ToImmutableSortedDictionary(r => r.Key, r => r.Value.Reachable ? r.Value.Reading.Running ?? "none" : "unreachable", StringComparer.Ordinal);
+    private static readonly Reference Running = new("running", [], null);
+
+    /// <summary>What each member runs: its label, <c>none</c> where nothing runs, <c>unreachable</c> where its node does not answer. Nothing else is asked of it: a survey asks for much more.</summary>
+    public async Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct)
+    {
+        var found = new ConcurrentDictionary<string, string>();
+        await Parallel.ForEachAsync(members, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (member, token) => found[member.Id] = await RunningOfAsync(estate, catalogue, member, token));
+        return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
+    }
+
+    private async Task<string> RunningOfAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
+    {
+        if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product) return "none";
+        var node = estate.Nodes[member.Node];
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
+        try
+        {
+            // A connector that does not heed the token is abandoned, not awaited.
+            var taken = await ConnectorOf(node).ReadAsync(node, member, product, [Running], limit.Token).WaitAsync(settings.NodeLimit, time, ct);
+            return taken.Values.GetValueOrDefault(Running)?.ToString() ?? "none";
+        }
+        catch (ConnectorException) { return "unreachable"; }
+        catch (TimeoutException)
+        {
+            await limit.CancelAsync();
+            return "unreachable";
+        }
+    }
 
     /// <summary>Surveys members side by side, so many at once and each within its limit; each comes with whether it could be reached and why not.</summary>
     /// <param name="estate">The estate.</param>

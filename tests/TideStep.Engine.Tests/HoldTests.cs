@@ -10,7 +10,8 @@ public sealed class HoldTests
     private static async Task<(Carriage Carriage, RunExecutor Owner, Task Working)> InTheMiddleAsync()
     {
         var carriage = new Carriage(new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]") { Pace = 1 };
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
+        { Pace = 1 };
         var hangs = new TaskCompletionSource();
         carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
         carriage.Far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") hangs.TrySetResult(); return Task.CompletedTask; };
@@ -61,7 +62,8 @@ public sealed class HoldTests
     {
         var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
         var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 20 min}}, change: [put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]") { Time = time, Pace = 1, Poll = TimeSpan.FromSeconds(5) };
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 20 min}}, change: [put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
+        { Time = time, Pace = 1, Poll = TimeSpan.FromSeconds(5) };
         var at = time.GetUtcNow().AddMinutes(30);
         var owner = await carriage.OwnerAsync(start: true);
         Assert.Contains("is past", (await owner.SayAsync(s => Orders.HoldAt(s, "Wren", time.GetUtcNow(), time.GetUtcNow())))!.What);

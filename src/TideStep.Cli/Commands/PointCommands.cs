@@ -29,7 +29,7 @@ public static class PointCommands
                     p.Run, p.Id, p.State, p.LeadsTo, p.Until is { } until ? $"{until.ToLocalTime():yyyy-MM-dd}" : "run at work", Units.WriteBytes(p.Bytes),
                 }));
                 output.Line();
-                foreach (var node in points.Where(p => p.TakesRoom).GroupBy(p => p.Node).OrderByDescending(g => g.Sum(p => p.Bytes)).Take(8)) output.Line($"{node.Key}: {node.Count()} take {Units.WriteBytes(node.Sum(p => (double)p.Bytes))}");
+                foreach (var node in points.Where(p => p.TakesRoom).GroupBy(p => p.Node).OrderByDescending(g => g.Sum(p => p.Bytes)).Take(8)) output.Line($"{node.Key}: {node.Count()} {(node.Count() == 1 ? "point takes" : "points take")} {Units.WriteBytes(node.Sum(p => (double)p.Bytes))}");
             }, points);
             return Exit.Done;
         }, run, component, state));

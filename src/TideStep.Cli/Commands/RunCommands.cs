@@ -77,6 +77,7 @@ public static class RunCommands
         {
             var at = result.GetValue(atTime);
             await client.PostAsync($"/api/runs/{result.GetValue(Run)}/hold", new { atOnce = result.GetValue(atOnce), at = at is null or "none" ? (DateTimeOffset?)null : Times.Next(at), notAtATime = at == "none" }, ct);
+            output.Line(at == "none" ? "It holds at no time any more." : at is not null ? $"It holds at the next safe place from {Times.Next(at):yyyy-MM-dd HH:mm zzz} on." : result.GetValue(atOnce) ? "It begins no further step." : "It holds at the next safe place.");
             return Exit.Done;
         }, Run, atOnce, atTime));
         run.Subcommands.Add(context.Remote("go-on", "Let a held run go on", async (result, client, output, ct) => { await client.PostAsync($"/api/runs/{result.GetValue(Run)}/go-on", null, ct); return Exit.Done; }, Run));

@@ -30,13 +30,8 @@ internal static class EngineBench
 
     public static async Task<IEnumerable<Figure>> RunAsync(string folder)
     {
-        var estate = EstateDocument.Read($"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes: {{\"n[1-{Members}]\": {{site: s, reach: {{by: stand-in, address: x}}}}}}\ncomponents: {{app: {{product: p, members: [\"n[1-{Members}]\"], domains: ignored, guard: {{keep: 0, at-once: {Members}}}}}}}\n", "estate").Value!;
-        var product = ProductDocument.Read("tidestep: product/1\nproduct: p\nreleases: {\"1\": {}, \"2\": {}}\njumps: {to-2: {from: \"1\", to: \"2\", methods: {rolling: {member: 1 min}}, change: [put]}}\nroutines: {leave: [stop], return: [start]}\nsteps: {stop: {do: {stop: x}}, put: {do: {install: x, version: \"{jump.to}\"}}, start: {do: {start: x}}}\n", "p").Value!;
-        var catalogue = ProductCatalogue.Create([product]).Value!;
-        var readings = ReadingsDocument.Read("tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1\"}}\n", "r", estate).Value!;
-        var index = new EstateIndex(estate, readings, catalogue);
-        var goal = GoalDocument.Read("tidestep: goal/1\ngoal: [{component: app, to: \"2\"}]\n", "g").Value!;
-        var plan = PlanMaker.Make(index, PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23))).Value!, "e", "c").Value!;
+        var (estate, catalogue, plan) = OneJump.Of($"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes: {{\"n[1-{Members}]\": {{site: s, reach: {{by: stand-in, address: x}}}}}}\ncomponents: {{app: {{product: p, members: [\"n[1-{Members}]\"], domains: ignored, guard: {{keep: 0, at-once: {Members}}}}}}}\n",
+            "tidestep: product/1\nproduct: p\nreleases: {\"1\": {}, \"2\": {}}\njumps: {to-2: {from: \"1\", to: \"2\", methods: {rolling: {member: 1 min}}, change: [put]}}\nroutines: {leave: [stop], return: [start]}\nsteps: {stop: {do: {stop: x}}, put: {do: {install: x, version: \"{jump.to}\"}}, start: {do: {start: x}}}\n");
         await using var store = new SqliteStore(Path.Combine(folder, "engine.db"));
         var settings = new EngineSettings(1e9, TimeSpan.FromMilliseconds(1), 64, folder);
         var steps = plan.Blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length));

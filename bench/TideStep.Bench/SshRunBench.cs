@@ -27,13 +27,8 @@ internal static class SshRunBench
         File.Copy(Path.Combine(keys, "known_hosts"), Path.Combine(folder, "known_hosts"), true);
         // A hundred members stand on each host; each is a node of its own, with its own lock and records.
         var nodes = string.Concat(Enumerable.Range(0, Members).Select(i => $"  n{i}: {{site: s, reach: {{by: ssh, address: {Hosts[i % Hosts.Length]}, account: keeper, key: \"secret:keeper\", host-keys: known_hosts, state: /var/lib/tidestep-bench/n{i}}}}}\n"));
-        var estate = EstateDocument.Read($"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes:\n{nodes}components: {{app: {{product: p, members: [{string.Join(", ", Enumerable.Range(0, Members).Select(i => $"n{i}"))}], domains: ignored, guard: {{keep: 0, at-once: {Members}}}}}}}\n", "estate").Value!;
-        var product = ProductDocument.Read("tidestep: product/1\nproduct: p\nreleases: {\"1\": {}, \"2\": {}}\nreadings: {running: {by: command, command: [echo, \"2\"], unit: version}}\njumps: {to-2: {from: \"1\", to: \"2\", methods: {rolling: {member: 1 min}}, change: [put]}}\nsteps: {put: {do: {command: [\"true\"]}}}\n", "p").Value!;
-        var catalogue = ProductCatalogue.Create([product]).Value!;
-        var readings = ReadingsDocument.Read("tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1\"}}\n", "r", estate).Value!;
-        var index = new EstateIndex(estate, readings, catalogue);
-        var goal = GoalDocument.Read("tidestep: goal/1\ngoal: [{component: app, to: \"2\"}]\n", "g").Value!;
-        var plan = PlanMaker.Make(index, PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23))).Value!, "e", "c").Value!;
+        var (estate, catalogue, plan) = OneJump.Of($"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes:\n{nodes}components: {{app: {{product: p, members: [{string.Join(", ", Enumerable.Range(0, Members).Select(i => $"n{i}"))}], domains: ignored, guard: {{keep: 0, at-once: {Members}}}}}}}\n",
+            "tidestep: product/1\nproduct: p\nreleases: {\"1\": {}, \"2\": {}}\nreadings: {running: {by: command, command: [echo, \"2\"], unit: version}}\njumps: {to-2: {from: \"1\", to: \"2\", methods: {rolling: {member: 1 min}}, change: [put]}}\nsteps: {put: {do: {command: [\"true\"]}}}\n");
         await using var store = new SqliteStore(Path.Combine(folder, "ssh-run.db"));
         var settings = new EngineSettings(1, TimeSpan.FromMilliseconds(20), 64, folder);
         var secrets = new Secrets(Path.Combine(folder, "secrets"));

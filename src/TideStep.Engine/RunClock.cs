@@ -7,8 +7,6 @@ namespace TideStep.Engine;
 internal sealed class RunClock(RunContext context, RunLog log)
 {
     /// <summary>How often it looks.</summary>
-    private static readonly TimeSpan Look = TimeSpan.FromMinutes(1);
-
     private static readonly TimeSpan Often = TimeSpan.FromSeconds(15);
     private static readonly TimeSpan Soon = TimeSpan.FromMilliseconds(50);
 
@@ -25,9 +23,9 @@ internal sealed class RunClock(RunContext context, RunLog log)
         {
             if (log.Look(HoldDue) is { } hold) await log.AppendAsync(hold);
             else if (log.Look(s => Said(s, keepsWindows())) is { } said) await log.AppendAsync(said);
-            var till = log.Look(s => s.HoldAt?.At) is { } at ? at - context.Time.GetUtcNow() : Look;
-            // Looked at again soon: a time may be said meanwhile.
-            await Task.Delay(till < Look ? till > Soon ? till : Soon : log.Look(s => s.HoldAt is not null) ? Look : Often, context.Time, ct);
+            var till = log.Look(s => s.HoldAt?.At) is { } at ? at - context.Time.GetUtcNow() : Often;
+            // Looked at again soon: a time may be said meanwhile, and one that is past waits for the run to be at work.
+            await Task.Delay(till <= TimeSpan.Zero || till > Often ? Often : till > Soon ? till : Soon, context.Time, ct);
         }
     }
 

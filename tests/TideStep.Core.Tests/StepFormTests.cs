@@ -16,6 +16,7 @@ public sealed class StepFormTests
             releases: {"6": {}, "7": {}}
             jumps:
               to-7: {from: "=6", to: "7", methods: {rolling: {member: 1 min, settle: 1 min}}, change: {{{change}}}}
+              to-6: {from: "=7", to: "6", down: true, methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}
             routines: { {{{routines}}} }
             readings: {mode: {by: field, unit: text}}
             steps:
@@ -115,6 +116,9 @@ public sealed class StepFormTests
         Assert.False(RunBinding.StoodStill(start, After(DoneHow.Already, attempted: true)));
         Assert.False(RunBinding.StoodStill(start, After(DoneHow.Done, attempted: true)));
         Assert.False(RunBinding.StoodStill(lane.Steps.First(s => s.Title == "start: web"), After(DoneHow.Already, attempted: false)));
+        string[] BroughtBack(RunState state) => [.. Steps(Fleet.Good(ReturnPlanner.Make(fleet.Index(), "r", state, 1, "e", "c"))).Where(s => s.Name == "start-all").Select(s => s.Title)];
+        Assert.Equal(["start: base", "start: web"], BroughtBack(After(DoneHow.Already, attempted: false)));
+        Assert.Equal(["start: base", "start: worker", "start: web"], BroughtBack(After(DoneHow.Done, attempted: true)));
     }
 
     [Fact]
@@ -142,8 +146,11 @@ public sealed class StepFormTests
         var step = Steps(plan).First(s => s.Name == "join");
         Assert.Equal(["join", "--key-file", "{secret.Relay_key}"], ((CommandAction)step.Do).Arguments);
         Assert.Equal(["Relay_key"], RunBinding.SecretsOf(step));
-        var request = Of("[join, put]", "  join: {do: {request: \"http://x/{secret.key}\"}}");
-        Assert.Contains(PlanMaker.Make(request.Index(), request.Path("goal: [{component: app, to: 7}]"), "e", "c").Problems, p => p.What.Contains("nothing binds the placeholder {secret.key}", StringComparison.Ordinal));
+        foreach (var elsewhere in new[] { "{request: \"http://x/{secret.key}\"}", "{install: \"{secret.key}\", version: \"7\"}", "{stop: \"{secret.key}\"}" })
+        {
+            var fleet = Of("[join, put]", $"  join: {{do: {elsewhere}}}");
+            Assert.Contains(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}]"), "e", "c").Problems, p => p.What.Contains("nothing binds the placeholder {secret.key}", StringComparison.Ordinal));
+        }
     }
 
     [Theory]

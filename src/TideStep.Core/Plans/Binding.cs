@@ -16,7 +16,16 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
     /// <summary>The names of the readings that a step may take as parameters.</summary>
     public IReadOnlySet<string> Readings { get; init; } = new HashSet<string>();
 
-    public StepAction Bind(StepAction action, StepSpec step) => action switch
+    // Only a command can be given a file with a secret in it.
+    private bool _inCommand;
+
+    public StepAction Bind(StepAction action, StepSpec step)
+    {
+        _inCommand = action is CommandAction;
+        return Bound(action, step);
+    }
+
+    private StepAction Bound(StepAction action, StepSpec step) => action switch
     {
         CommandAction command => new CommandAction([.. command.Arguments.Select(a => Text(a, step))]),
         StartAction start => new StartAction(Text(start.Service, step)),
@@ -67,7 +76,7 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             "successor.node" or "successor.address" => piece.Text,
             // A reading of the member, taken right before the step; what a secret holds is never text of a plan.
             { } name when name.StartsWith("reading.", StringComparison.Ordinal) => Readings.Contains(name[8..]) ? piece.Text : null,
-            { } name when name.StartsWith("secret.", StringComparison.Ordinal) => step.Do is CommandAction or InstallAction or StartAction or StopAction && (step.Undo is null or CommandAction) ? piece.Text : null,
+            { } name when name.StartsWith("secret.", StringComparison.Ordinal) => _inCommand ? piece.Text : null,
             { } name when name.StartsWith("noted.", StringComparison.Ordinal) => Noted.Contains(name[6..]) ? piece.Text : null,
             { } name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
             { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),

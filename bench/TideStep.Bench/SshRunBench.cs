@@ -25,8 +25,8 @@ internal static class SshRunBench
         File.Copy(Path.Combine(keys, "keeper"), Path.Combine(folder, "secrets", "keeper"), true);
         if (OperatingSystem.IsLinux()) File.SetUnixFileMode(Path.Combine(folder, "secrets", "keeper"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
         File.Copy(Path.Combine(keys, "known_hosts"), Path.Combine(folder, "known_hosts"), true);
-        // A hundred members stand on each host; each is a node of its own, with its own lock and records.
-        var nodes = string.Concat(Enumerable.Range(0, Members).Select(i => $"  n{i}: {{site: s, reach: {{by: ssh, address: {Hosts[i % Hosts.Length]}, account: keeper, key: \"secret:keeper\", host-keys: known_hosts, state: /var/lib/tidestep-bench/n{i}}}}}\n"));
+        // A hundred members stand on each host, each a node of its own; they share the host's connection, as the yardstick's commands do.
+        var nodes = string.Concat(Enumerable.Range(0, Members).Select(i => $"  n{i}: {{site: s, reach: {{by: ssh, address: {Hosts[i % Hosts.Length]}, account: keeper, key: \"secret:keeper\", host-keys: known_hosts}}}}\n"));
         var (estate, catalogue, plan) = OneJump.Of($"tidestep: estate/1\nestate: bench\nsites: {{s: {{}}}}\nnodes:\n{nodes}components: {{app: {{product: p, members: [{string.Join(", ", Enumerable.Range(0, Members).Select(i => $"n{i}"))}], domains: ignored, guard: {{keep: 0, at-once: {Members}}}}}}}\n",
             "tidestep: product/1\nproduct: p\nreleases: {\"1\": {}, \"2\": {}}\nreadings: {running: {by: command, command: [echo, \"2\"], unit: version}}\njumps: {to-2: {from: \"1\", to: \"2\", methods: {rolling: {member: 1 min}}, change: [put]}}\nsteps: {put: {do: {command: [\"true\"]}}}\n");
         await using var store = new SqliteStore(Path.Combine(folder, "ssh-run.db"));
@@ -63,7 +63,7 @@ internal static class SshRunBench
             await xargs.WaitForExitAsync();
             if (xargs.ExitCode != 0) throw new InvalidOperationException($"xargs ended with {xargs.ExitCode}");
         }
-        var (ours, plain) = await Measure.InTurn(2, Ours, Plain);
+        var (ours, plain) = await Measure.InTurn(4, Ours, Plain);
         foreach (var host in Hosts)
         {
             using var end = Process.Start("ssh", ["-q", "-O", "exit", .. Common(host)]);

@@ -37,6 +37,8 @@ internal sealed class NodeFence(RunContext context, RunLog log)
             var position = await context.Journal.LastPositionAsync(ct);
             var seen = await context.Reader.ConnectorOf(node).RaiseAsync(node, context.Installation, log.Epoch, position, ct);
             if (seen.Epoch > log.Epoch) throw new ConnectorException(new($"{node.Id} has seen epoch {seen.Epoch}; this run has {log.Epoch}", "another owner has the run, or the database was set back", "Stop this service and look at which one owns the run."), lasting: true);
+            // Another of our entries may have reached the node since ours was read: only what the journal does not hold even now was lost.
+            if (seen.Position > position) position = await context.Journal.LastPositionAsync(ct);
             if (seen.Position > position) throw new ConnectorException(new($"{node.Id} knows journal position {seen.Position}; this database ends at {position}", "the database was set back to an older copy", "Bring the newer database back, or read every node concerned before going on."), lasting: true);
         }
     }

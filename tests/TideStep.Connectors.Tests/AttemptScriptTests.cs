@@ -82,6 +82,88 @@ public sealed class AttemptScriptTests : IDisposable
         Assert.Equal("ended 0\nhalf", Run("status", "t1", "a1", "20"));
     }
 
+    [Fact]
+    public void What_is_denied_is_unknown_and_never_begins_afterwards()
+    {
+        Assert.Equal("unknown", Run("deny", "t1", "a1"));
+        Assert.StartsWith("refused the attempt is known", Begin("a1", argv: ["touch", Path.Combine(_state, "mark")]));
+        Assert.Equal("unknown", Run("status", "t1", "a1", "0"));
+        Assert.False(File.Exists(Path.Combine(_state, "mark")));
+        // Of one that is known nothing changes.
+        Begin("a2", argv: ["true"]);
+        Assert.StartsWith("ended 0", Run("deny", "t1", "a2"));
+    }
+
+    [Fact]
+    public void A_command_whose_beginning_was_settled_by_somebody_else_does_not_run()
+    {
+        var attempt = Directory.CreateDirectory(Path.Combine(_state, "t1", "attempts", "a1")).FullName;
+        File.WriteAllText(Path.Combine(attempt, "argv"), $"set -- touch {_state}/mark\n");
+        File.WriteAllText(Path.Combine(attempt, "begun"), "");
+        Run("run", "t1", "a1");
+        Assert.False(File.Exists(Path.Combine(_state, "mark")));
+    }
+
+    [Fact]
+    public void A_record_of_this_boot_without_a_process_is_waited_for_and_one_of_an_earlier_boot_is_not()
+    {
+        var attempt = Directory.CreateDirectory(Path.Combine(_state, "t1", "attempts", "a1")).FullName;
+        var boot = File.ReadAllText("/proc/sys/kernel/random/boot_id").Trim();
+        File.WriteAllText(Path.Combine(attempt, "process"), new string(' ', 128) + "\n");
+        File.WriteAllText(Path.Combine(attempt, "boot"), $"{boot} {Uptime()}\n");
+        Assert.Equal("running", Run("status", "t1", "a1", "0"));
+        // As an earlier release of Tide Step wrote it.
+        File.WriteAllText(Path.Combine(attempt, "boot"), $"{boot}\n");
+        Assert.Equal("running", Run("status", "t1", "a1", "0"));
+        File.WriteAllText(Path.Combine(attempt, "boot"), $"another {Uptime()}\n");
+        Assert.Equal("restarted", Run("status", "t1", "a1", "0"));
+        // Long ago, and nobody has taken it up: it is settled that nobody will.
+        File.WriteAllText(Path.Combine(attempt, "boot"), $"{boot} {Uptime() - 60}\n");
+        Assert.Equal("unknown", Run("status", "t1", "a1", "0"));
+        Assert.True(File.Exists(Path.Combine(attempt, "begun")));
+    }
+
+    [Fact]
+    public void A_conversation_answers_side_by_side_and_ends_with_its_input()
+    {
+        var (gate, start) = (Path.Combine(_state, "gate"), new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), "serve"]) { RedirectStandardOutput = true, RedirectStandardInput = true });
+        using var process = Process.Start(start)!;
+        // One answer: its token, its status, and what it says.
+        (string Token, string Status, string Said) Heard()
+        {
+            var (token, status, said) = (process.StandardOutput.ReadLine()!, process.StandardOutput.ReadLine()!, new List<string>());
+            while (process.StandardOutput.ReadLine() is { } line && line != $"<{token[1..]}") said.Add(line);
+            return (token, status, string.Join('\n', said).Trim());
+        }
+        void Say(string token, params string[] request)
+        {
+            process.StandardInput.Write($"{token} {Argv(request).Replace("\n", "'\"$nl\"'", StringComparison.Ordinal)}\n");
+            process.StandardInput.Flush();
+        }
+        Say("k1", "begin", "t1", "a1", "1", "1", "60", $"{Uptime()}", "5", Argv("sh", "-c", $"echo 'two\nlines'; while [ ! -e {gate} ]; do sleep 0.02; done; exit 3"));
+        Assert.Equal((">k1", "later", ""), Heard());
+        // The first still waits for its end; the second is answered all the same.
+        Say("k2", "status", "t1", "a1", "0");
+        Assert.Equal((">k2", "0", "running\ntwo\nlines"), Heard());
+        File.WriteAllText(gate, "");
+        Assert.Equal((">k1", "0", "ended 3\ntwo\nlines"), Heard());
+        Say("k3", "status", "t1", "a1", "5");
+        Assert.Equal((">k3", "0", "ended 3\ntwo\nlines"), Heard());
+        Say("k4", "begin", "t1", "a1", "1", "1", "60", $"{Uptime()}", "5", Argv("true"));
+        Assert.StartsWith("refused", Heard().Said);
+        Say("k5", "begin", "t1", "a2", "1", "1", "60", $"{Uptime()}", "0", Argv("head", "-c", "9000", "/dev/zero"));
+        Heard();
+        Say("k6", "no such verb");
+        Assert.Equal("2", Heard().Status);
+        // A line that was cut off is no request.
+        process.StandardInput.Write("k7 begin t1 a3 1 1 60 999999999 0 true");
+        process.StandardInput.Close();
+        Assert.Equal("", process.StandardOutput.ReadToEnd());
+        process.WaitForExit();
+        Assert.Equal("unknown", Run("status", "t1", "a3", "0"));
+        Assert.Empty(Directory.GetFiles(_state, "ear.*"));
+    }
+
     private void BeginLong(string id, string script)
     {
         Run("begin", "t1", id, "1", "1", "60", $"{Uptime()}", "0", Argv("sh", "-c", script));

@@ -69,6 +69,39 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
     }
 
     [Fact]
+    public async Task What_is_too_long_or_goes_wrong_in_the_conversation_is_asked_for_by_itself()
+    {
+        var (values, missed) = await ReadAsync(Here, """
+              large: {by: command, command: [sh, -c, "head -c 100000000 /dev/zero | tr '\\0' x"]}
+              middling: {by: command, command: [sh, -c, "head -c 9000 /dev/zero | tr '\\0' y"]}
+              loud: {by: command, command: [sh, -c, "echo it went wrong >&2; exit 3"]}
+            """, Reading("large"), Reading("middling"), Reading("loud"));
+        Assert.Equal(65536, values[Reading("large")].Text.Length);
+        Assert.Equal(new string('y', 9000), values[Reading("middling")].Text);
+        Assert.Contains("it went wrong", missed[Reading("loud")]);
+        var attempt = new FencedAttempt("tlarge", "alarge1", 1, 1, TimeSpan.FromSeconds(60), "app", new FarAction("command", ["sh", "-c", "head -c 9000 /dev/zero | tr '\\0' z; printf 'ö\nlast'"]));
+        await _connector.RaiseAsync(Here, "tlarge", 1, 0, CancellationToken.None);
+        var begun = await _connector.BeginAsync(Here, attempt, TimeSpan.FromSeconds(5), CancellationToken.None);
+        Assert.Null(begun.Refused);
+        var end = begun.Reading is { Phase: AttemptPhase.Ended } told ? told : await _connector.StatusAsync(Here, "tlarge", "alarge1", TimeSpan.FromSeconds(20), CancellationToken.None);
+        Assert.Equal((0, new string('z', 9000) + "ö\nlast"), (end.ExitCode, end.Output));
+    }
+
+    [Fact]
+    public async Task Many_calls_go_side_by_side_over_one_connection()
+    {
+        await _connector.RaiseAsync(Here, "tmany", 1, 0, CancellationToken.None);
+        var ends = await Task.WhenAll(Enumerable.Range(0, 40).Select(async i =>
+        {
+            var begun = await _connector.BeginAsync(Here, new FencedAttempt("tmany", $"many{i}", 1, i, TimeSpan.FromSeconds(60), "app", new FarAction("command", ["sh", "-c", "echo \"$1\"; exit $1", "sh", $"{i}"])), TimeSpan.FromSeconds(1), CancellationToken.None);
+            var reading = begun.Reading;
+            while (reading is not { Phase: AttemptPhase.Ended }) reading = await _connector.StatusAsync(Here, "tmany", $"many{i}", TimeSpan.FromSeconds(5), CancellationToken.None);
+            return (reading.ExitCode, reading.Output.Trim());
+        }));
+        Assert.Equal(Enumerable.Range(0, 40).Select(i => ((int?)i, $"{i}")), ends);
+    }
+
+    [Fact]
     public async Task A_secret_lies_in_memory_while_its_command_runs_and_nowhere_afterwards()
     {
         var secret = Path.Combine(server.Folder, "secrets", "relay.key");

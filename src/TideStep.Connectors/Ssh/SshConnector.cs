@@ -16,23 +16,23 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
     /// <summary>How long a command that was asked to end is given before it is made to.</summary>
     private static readonly TimeSpan StopGrace = TimeSpan.FromSeconds(10);
 
-    private readonly ConcurrentDictionary<string, SshHost> _hosts = new();
+    private readonly ConcurrentDictionary<string, SshLine> _lines = new();
 
     public string By => "ssh";
 
     internal static string StateFolder(EstateNode node) => node.Reach["state"] ?? "/var/lib/tidestep";
 
-    // A node whose address or key changed in a new revision of the estate gets a new connection.
-    private SshHost HostOf(EstateNode node) => _hosts.GetOrAdd($"{node.Id} {string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key))}", _ => new SshHost(node, secrets, installationFolder, time) { Gate = GateOf(node) is { } gate ? HostOf(gate) : null });
+    private SshHost HostOf(EstateNode node) => new(node, LineOf(node), time);
+
+    // By how it is reached: where its address or key changed in a new revision of the estate, a node gets a new connection.
+    private SshLine LineOf(EstateNode node) => _lines.GetOrAdd(string.Join(' ', node.Reach.Settings.OrderBy(s => s.Key, StringComparer.Ordinal)), _ => new SshLine(node, secrets, installationFolder) { Gate = GateOf(node) is { } gate ? LineOf(gate) : null });
 
     private static EstateNode? GateOf(EstateNode node) => node.Reach["via"] is not { } via ? null
         : new EstateNode(via, node.Site, null, new Reach("ssh", node.Reach.Settings.Where(s => s.Key.StartsWith("via.", StringComparison.Ordinal)).ToImmutableDictionary(s => s.Key[4..], s => s.Value)));
 
-    private static string Wrapper(EstateNode node, params string[] arguments) => $"sudo -n /bin/sh {StateFolder(node)}/attempt.sh {Shell.Join(arguments)}";
-
     public async Task<FenceReading> RaiseAsync(EstateNode node, string installation, long epoch, long position, CancellationToken ct)
     {
-        var result = await HostOf(node).RunAsync(Wrapper(node, "raise", installation, Text(epoch), Text(position)), Quick, ct);
+        var result = await HostOf(node).RequestAsync(["raise", installation, Text(epoch), Text(position)], Quick, TimeSpan.Zero, harmless: true, ct);
         var words = result.Output.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
         if (words is ["fence", var seen, var at] && long.TryParse(seen, out var e) && long.TryParse(at, out var p)) return new FenceReading(e, p);
         throw Nonsense(node, result);
@@ -45,7 +45,8 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
         var arguments = await ArgumentsAsync(node, host, attempt, ct);
         var argv = Shell.Join(arguments);
         var sent = await host.UptimeAsync(ct);
-        var result = await host.RunAsync(Wrapper(node, "begin", attempt.Installation, attempt.Id, Text(attempt.Epoch), Text(attempt.Position), Text((long)attempt.StartWithin.TotalSeconds), Text(sent), Seconds(wait), argv), Quick + wait, ct);
+        var result = await host.RequestAsync(["begin", attempt.Installation, attempt.Id, Text(attempt.Epoch), Text(attempt.Position), Text((long)attempt.StartWithin.TotalSeconds), Text(sent), Seconds(wait), argv], Quick, wait, harmless: false, ct);
+        if (result.Later || !result.Whole) return Begun.Unread;
         if (!result.Output.StartsWith("refused ", StringComparison.Ordinal)) return new Begun(null, Reading(node, result));
         // It never ran, so nothing else takes its secrets away.
         if (arguments.Any(a => a.Contains(SecretFiles.FolderOf(attempt.Id), StringComparison.Ordinal))) await host.RunAsync($"rm -rf -- {Shell.Quote(SecretFiles.FolderOf(attempt.Id))}", Quick, ct);
@@ -54,18 +55,23 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
 
     public async Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct)
     {
-        var result = await HostOf(node).RunAsync(Wrapper(node, "status", installation, attempt, Seconds(wait)), Quick + wait, ct);
-        return Reading(node, result);
+        var host = HostOf(node);
+        Task<SshLine.Result> Ask(string verb, params string[] more) => host.RequestAsync([verb, installation, attempt, .. more], Quick, wait, harmless: true, ct);
+        var result = await Ask("status", Seconds(wait));
+        if (result.Later) result = await Ask("status", "0");
+        var reading = Reading(node, result);
+        // What is said never to have run must not begin afterwards: a call may still be on its way there.
+        return reading.Phase == AttemptPhase.Unknown ? Reading(node, await Ask("deny")) : reading;
     }
 
     public async Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)
     {
-        var result = await HostOf(node).RunAsync(Wrapper(node, "stop", installation, attempt, Text(epoch), Seconds(StopGrace)), Quick + StopGrace, ct);
+        var result = await HostOf(node).RequestAsync(["stop", installation, attempt, Text(epoch), Seconds(StopGrace)], Quick + StopGrace, TimeSpan.Zero, harmless: true, ct);
         if (result.Output.StartsWith("refused ", StringComparison.Ordinal)) throw new ConnectorException(new Problem($"{node.Id} refuses to stop an attempt: {result.Output[8..].Trim()}"), lasting: true);
         if (result.Code != 0) throw Nonsense(node, result);
     }
 
-    private static AttemptReading Reading(EstateNode node, SshHost.Result result)
+    private static AttemptReading Reading(EstateNode node, SshLine.Result result)
     {
         var line = result.Output.Split('\n', 2);
         var output = line.Length > 1 ? line[1] : "";
@@ -82,7 +88,7 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
         };
     }
 
-    private static ConnectorException Nonsense(EstateNode node, SshHost.Result result) =>
+    private static ConnectorException Nonsense(EstateNode node, SshLine.Result result) =>
         new(new Problem($"{node.Id} gave an answer that is not understood", $"exit status {result.Code}: {(result.Error + result.Output).Trim()[..Math.Min(200, (result.Error + result.Output).Trim().Length)]}", "Is the disk full, or sudo changed?"), lasting: false);
 
     private static string Seconds(TimeSpan wait) => Text((long)Math.Ceiling(wait.TotalSeconds));
@@ -197,6 +203,6 @@ public sealed class SshConnector(Secrets secrets, string installationFolder, Htt
 
     public void Dispose()
     {
-        foreach (var host in _hosts.Values) host.Dispose();
+        foreach (var line in _lines.Values) line.Dispose();
     }
 }

@@ -4,27 +4,23 @@
 #   raise INSTALLATION EPOCH POSITION           -> "fence EPOCH POSITION" as seen before
 #   begin INSTALLATION ID EPOCH POSITION WITHIN SENT WAIT ARGV  -> "refused WHY", or what status says after waiting
 #   status INSTALLATION ID WAIT                 -> "running", "ended CODE", "restarted", "lost" or "unknown", then the output
+#   deny INSTALLATION ID                        -> as status; what is unknown can't begin any more afterwards
 #   stop INSTALLATION ID EPOCH GRACE           -> nothing, or "refused WHY"; the command is asked to end, and made to after GRACE seconds
 #   run INSTALLATION ID                         (detached; not called by hand)
+#   ask MARK LIMIT QUESTIONS                    -> the answers of read.sh, which lies beside
+#   serve                                       -> requests of the kinds above, a line each, till the end of input (below)
 #   capture PLACE PATH...  dump PLACE ARGV...  check PLACE SHA256 PATH...  discard PLACE SHA256  place SOURCE TARGET SHA256
+# A record is a folder: argv; process and reserved, which take room at once, so that a full disk loses neither, and become the process and
+# the status; boot, written last, which makes the record whole; begun, empty, which the one process makes that may run the command; output;
+# ear, who wants to hear of the end.
 set -u
 umask 077
 self=$0
 base=${0%/*}
-verb=$1
-shift
+nl='
+'
 # Every process that is started here is paid for by each step: what the shell can do itself, it does itself.
 read -r boot </proc/sys/kernel/random/boot_id
-
-whole() { # FILE TEXT: written whole or not at all
-  printf '%s\n' "$2" >"$1.new" && sync -d "$1.new" 2>/dev/null
-  mv -f "$1.new" "$1"
-}
-
-fence() { # reads EPOCH and POSITION as they stand
-  epoch=0 position=0
-  [ -s "$records/fence" ] && read -r epoch position <"$records/fence"
-}
 
 forget() { # ID: the attempt's secrets, which lie in memory
   [ ! -d "/dev/shm/tidestep-$1" ] || rm -rf "/dev/shm/tidestep-$1"
@@ -36,6 +32,47 @@ start_of() {
   [ -r "/proc/$1/stat" ] && read -r line <"/proc/$1/stat" || return 0
   set -- ${line##*) }
   start=${20}
+}
+
+# Whoever makes the file is the one: the command's process, or somebody who sees to it that there will be none.
+claim() { # FOLDER
+  set -C
+  printf '' >"$1/begun"
+  claimed=$?
+  set +C
+  return $claimed
+} 2>/dev/null
+
+# The detached process of an attempt. It stands first, so that nothing else of this file is read for it.
+if [ "$1" = run ]; then
+  dir=$base/$2/attempts/$3
+  start_of $$
+  claim "$dir" || exit 0
+  printf '%s\n' "$$ $start $boot" 1<>"$dir/process"
+  . "$dir/argv"
+  umask 022
+  cd /
+  "$@" >"$dir/output" 2>&1 </dev/null
+  code=$?
+  forget "${dir##*/}"
+  # Room was reserved: the status is written over it, and is whole or not at all under its name.
+  printf 'ended %s\n' "$code" | dd of="$dir/reserved" conv=notrunc,fsync 2>/dev/null
+  mv -f "$dir/reserved" "$dir/status"
+  if [ -s "$dir/ear" ] && read -r ear token <"$dir/ear" && [ -p "$ear" ]; then
+    # Opened so, it waits for nobody: what nobody hears is gone with the closing.
+    printf '%s\n' "$dir $token" 1<>"$ear"
+  fi
+  exit 0
+fi
+
+whole() { # FILE TEXT: written whole or not at all
+  printf '%s\n' "$2" >"$1.new" && sync -d "$1.new" 2>/dev/null
+  mv -f "$1.new" "$1"
+}
+
+fence() { # reads EPOCH and POSITION as they stand
+  epoch=0 position=0
+  [ -s "$records/fence" ] && read -r epoch position <"$records/fence"
 }
 
 # The processes below one, parents before their children, in $found.
@@ -52,15 +89,28 @@ below() {
   done
 }
 
-tell() {
-  dir=$records/attempts/$1
-  if [ ! -d "$dir" ]; then forget "$1"; echo unknown; return; fi
+# How long after its record an attempt may still be on its way to begin, in seconds.
+slow=30
+
+tell() { # FOLDER
+  dir=$1
+  if [ ! -e "$dir/boot" ]; then forget "${dir##*/}"; echo unknown; return; fi
   if [ ! -s "$dir/status" ]; then
-    begun= known= at=
-    [ -s "$dir/process" ] && read -r begun known at <"$dir/process"
-    [ -n "$at" ] || { known= && read -r at <"$dir/boot"; }
+    begun= known= at= made=
+    read -r at made <"$dir/boot"
+    [ -s "$dir/process" ] && read -r begun known when <"$dir/process" && at=${when:-$at}
+    if [ "$begun" = never ]; then echo unknown; return; fi
     if [ "$at" != "$boot" ]; then echo restarted
-    elif [ -z "$known" ]; then echo running
+    elif [ -z "$known" ]; then
+      read -r up rest </proc/uptime
+      # Late, and nothing of it runs: where it has not begun it can't any more, and where it had, its command had not.
+      if [ "${up%.*}" -gt $((${made:-${up%.*}} + slow)) ] && ! systemctl --quiet is-active "tidestep-${dir##*/}" 2>/dev/null && { claim "$dir" || [ -d /run/systemd/system ]; }; then
+        printf 'never\n' 1<>"$dir/process"
+        forget "${dir##*/}"
+        echo unknown
+        return
+      fi
+      echo running
     else
       start_of "$begun"
       if [ "$start" = "$known" ]; then echo running
@@ -72,15 +122,42 @@ tell() {
   return 0
 }
 
-wait_for() { # ID SECONDS
+wait_for() { # FOLDER SECONDS
   spent=0 most=$(($2 * 1000))
-  while [ ! -s "$records/attempts/$1/status" ] && [ "$spent" -lt "$most" ]; do
+  while [ ! -s "$1/status" ] && [ "$spent" -lt "$most" ]; do
     if [ "$spent" -lt 40 ]; then sleep 0.003; spent=$((spent + 4)); else sleep 0.05; spent=$((spent + 51)); fi
   done
 }
 
+# The status of an attempt, after so many seconds at most. In a conversation nothing waits here: its end is heard (serve).
+tell_after() { # FOLDER SECONDS
+  if [ "$2" -gt 0 ] && [ -n "$ears" ] && [ ! -s "$1/status" ] && [ -e "$1/boot" ]; then
+    printf '%s\n' "$ears $token" >"$1/ear"
+    # An end that came before it could be told of is seen now.
+    [ -s "$1/status" ] || exit $later
+  fi
+  [ -n "$ears" ] || wait_for "$1" "$2"
+  tell "$1"
+}
+ears= later=99
+
+# Starts the detached process. Over the bus it is begun a little sooner, and at less cost, than by the tool for it.
+detach() { # ID INSTALLATION
+  if [ -d /run/systemd/system ]; then
+    busctl --quiet call org.freedesktop.systemd1 /org/freedesktop/systemd1 org.freedesktop.systemd1.Manager StartTransientUnit 'ssa(sv)a(sa(sv))' "tidestep-$1.service" fail \
+      6 Description s "Tide Step $1" ExecStart 'a(sasb)' 1 /bin/sh 5 /bin/sh "$self" run "$2" "$1" false KillMode s process CollectMode s inactive-or-failed StandardOutput s null StandardError s null 0 >/dev/null 2>&1 ||
+    systemd-run --quiet --collect --no-ask-password --unit="tidestep-$1" -p KillMode=process -p StandardOutput=null -p StandardError=null /bin/sh "$self" run "$2" "$1" >/dev/null
+  else
+    setsid /bin/sh "$self" run "$2" "$1" </dev/null >/dev/null 2>&1 &
+  fi
+}
+
+# What one request does.
+request() {
+verb=$1
+shift
 case $verb in
-raise | begin | status | stop | run)
+raise | begin | status | deny | stop)
   records=$base/$1
   shift
   ;;
@@ -88,11 +165,12 @@ esac
 
 case $verb in
 raise)
-  mkdir -p "$records/attempts"
+  [ -d "$records/attempts" ] || mkdir -p "$records/attempts"
   exec 9>"$records/lock"
   flock 9
   fence
-  [ "$1" -ge "$epoch" ] && { [ "$2" -gt "$position" ] && high=$2 || high=$position; whole "$records/fence" "$1 $high"; }
+  # Of the same epoch there is nothing to raise: the position comes with each attempt.
+  [ "$1" -gt "$epoch" ] && { [ "$2" -gt "$position" ] && high=$2 || high=$position; whole "$records/fence" "$1 $high"; }
   echo "fence $epoch $position"
   ;;
 begin)
@@ -103,36 +181,46 @@ begin)
   fence
   dir=$records/attempts/$id
   if [ "$mine" -lt "$epoch" ]; then echo "refused epoch $mine is below $epoch, the highest seen here"; exit 0; fi
-  if [ -d "$dir" ]; then echo "refused the attempt is known already"; exit 0; fi
+  if [ -e "$dir/boot" ]; then echo "refused the attempt is known already"; exit 0; fi
   # SENT is this host's own time since its boot as it was when the call was made, so that no two clocks need agree.
   read -r up rest </proc/uptime
   if [ "${up%.*}" -gt $((sent + within)) ]; then echo "refused its start-by time has passed"; exit 0; fi
   if [ "$mine" != "$epoch" ]; then whole "$records/fence" "$mine $at"
   elif [ "$at" -gt "$position" ]; then
-    # Where only the position rises, losing the last write with the host's power harms nothing: the journal is ahead of it.
-    printf '%s\n' "$mine $at" >"$records/fence.new" && mv -f "$records/fence.new" "$records/fence"
+    # Where only the position rises, it is as long as before or longer, and is written over; losing that with the host's power harms
+    # nothing, for the journal is ahead of it.
+    printf '%s\n' "$mine $at" 1<>"$records/fence"
   fi
   # The record is made whole and lasting before anything begins; room for the status is taken now, so that a full disk can't lose it.
-  [ -d "$dir.new" ] && rm -rf "$dir.new"
-  mkdir "$dir.new" && printf 'set -- %s\n' "$argv" >"$dir.new/argv" && printf '%s\n' "$boot" >"$dir.new/boot" && printf '%4096s' '' >"$dir.new/reserved" || { rm -rf "$dir.new"; echo "refused no room for the attempt's record on this host"; exit 0; }
-  mv "$dir.new" "$dir"
-  sync "$dir/argv" "$dir/boot" "$dir/reserved" "$dir" "$records/attempts"
-  if [ -d /run/systemd/system ]; then
-    systemd-run --quiet --collect --no-ask-password --unit="tidestep-$id" -p KillMode=process -p StandardOutput=null -p StandardError=null /bin/sh "$self" run "${records##*/}" "$id" 9>&- >/dev/null 2>"$dir/refusal" || {
-      forget "$id"
-      echo "ended 125" >"$dir/status"
-      cat "$dir/refusal" >"$dir/output"
-    }
-  else
-    setsid /bin/sh "$self" run "${records##*/}" "$id" 9>&- </dev/null >/dev/null 2>&1 &
-  fi
+  { [ -d "$dir" ] || mkdir "$dir"; } && printf 'set -- %s\n' "$argv" >"$dir/argv" && printf '%128s\n' '' >"$dir/process" && printf '%4096s' '' >"$dir/reserved" && printf '%s\n' "$boot ${up%.*}" >"$dir/boot" || { rm -rf "$dir"; echo "refused no room for the attempt's record on this host"; exit 0; }
+  sync "$dir/argv" "$dir/process" "$dir/reserved" "$dir/boot" "$dir" "$records/attempts"
+  [ -z "$ears" ] || [ "$wait" -le 0 ] || printf '%s\n' "$ears $token" >"$dir/ear"
   exec 9>&-
-  wait_for "$id" "$wait"
-  tell "$id"
+  detach "$id" "${records##*/}" 2>"$dir/refusal" || {
+    # What could not be asked to begin may have begun all the same; if not, it can't any more.
+    if claim "$dir"; then
+      forget "$id"
+      cat "$dir/refusal" >"$dir/output"
+      printf 'ended 125\n' 1<>"$dir/reserved"
+      mv -f "$dir/reserved" "$dir/status"
+    fi
+  }
+  tell_after "$dir" "$wait"
   ;;
 status)
-  wait_for "$1" "$2"
-  tell "$1"
+  tell_after "$records/attempts/$1" "$2"
+  ;;
+deny)
+  [ -d "$records/attempts/$1" ] || mkdir -p "$records/attempts/$1"
+  exec 9>"$records/lock"
+  flock 9
+  dir=$records/attempts/$1
+  if [ ! -e "$dir/boot" ]; then
+    claim "$dir"
+    printf 'never\n' >"$dir/process"
+    whole "$dir/boot" "$boot 0"
+  fi
+  tell "$dir"
   ;;
 stop)
   id=$1 mine=$2 grace=$3
@@ -149,24 +237,31 @@ stop)
   # What the command started in turn is stopped with it; the wrapper's own process stays and writes the status.
   below "$begun"
   for pid in $found; do kill -TERM "$pid" 2>/dev/null; done
-  wait_for "$id" "$grace"
+  wait_for "$dir" "$grace"
   [ -s "$dir/status" ] && exit 0
   below "$begun"
   for pid in $found; do kill -KILL "$pid" 2>/dev/null; done
   exit 0
   ;;
-run)
-  dir=$records/attempts/$1
-  start_of $$
-  printf '%s\n' "$$ $start $boot" >"$dir/process"
-  . "$dir/argv"
-  umask 022
-  cd /
-  "$@" >"$dir/output" 2>&1 </dev/null
-  code=$?
-  forget "${dir##*/}"
-  printf 'ended %s\n' "$code" | dd of="$dir/reserved" conv=notrunc,fsync 2>/dev/null
-  mv -f "$dir/reserved" "$dir/status"
+ask)
+  mark=$1 limit=$2 self=$base/read.sh
+  if [ -n "$ears" ]; then
+    # Shells and bounds of their own cost more than most commands. Here this shell may hold so many KiB, the command any; what fails or is
+    # too long is asked again by a call of its own, which tells why.
+    ulimit -S -v 65536 || exit 1
+    export LC_ALL=C
+    q() {
+      [ "$1" = command ] || set -- command /bin/sh "$self" --one "$@"
+      shift
+      said=$(ulimit -S -v unlimited && exec timeout -k 2 "$limit" "$@")
+      set -- $?
+      case $1 in 0 | 124 | 137) ;; *) [ -n "$said" ] || exit 1 ;; esac
+      printf '%s\n\n%s %s \n' "$said" "$mark" "$1"
+    }
+  else
+    . "$self"
+  fi
+  eval "$3"
   ;;
 capture)
   place=$1
@@ -224,3 +319,49 @@ place)
 clock) read -r up rest </proc/uptime; echo "${up%.*}" ;;
 *) echo "unknown verb $verb" >&2; exit 2 ;;
 esac
+}
+
+# One write, that others' can't come between: >TOKEN, a line with the status of the request, what it said, and <TOKEN.
+# What is too long for that is not told ("large"): it is asked for again by a call of its own.
+answer_with() { # TOKEN STATUS SAID
+  if [ ${#3} -le 3500 ]; then set -- "$1" "$2" "$3"; else set -- "$1" large ''; fi
+  printf '>%s\n%s\n%s\n<%s\n' "$1" "$2" "$3" "$1"
+}
+
+# One conversation instead of a session, a shell and a sudo for each request. A line is TOKEN VERB ARGUMENT..., quoted for the shell, with
+# "$nl" for an end of line. Each is answered by a process of its own, in any order; one that would have to wait for an attempt's end is
+# answered "later" at once, and once more when that end is heard of.
+serve() {
+  ears=$base/ear.$$
+  rm -f "$ears"
+  mkfifo "$ears" || exit 1
+  exec 7<>"$ears"
+  while read -r dir token <&7; do
+    said=$(tell "$dir")
+    answer_with "$token" 0 "$said"
+  done &
+  listener=$!
+  exec 7>&-
+  trap 'kill "$listener"; rm -f "$ears"' EXIT
+  trap 'exit 0' HUP INT TERM PIPE
+  while IFS= read -r line; do
+    {
+      trap - EXIT HUP INT TERM PIPE
+      eval "set -- $line"
+      token=$1
+      shift
+      said=$(
+        trap 'printf "\n%s" "$?"' EXIT
+        request "$@" 2>/dev/null
+      )
+      status=${said##*"$nl"}
+      said=${said%"$nl"*}
+      [ "$status" != "$later" ] || status=later
+      answer_with "$token" "$status" "$said"
+    } &
+    # Those that have ended are let go of.
+    jobs >/dev/null
+  done
+}
+
+if [ "$1" = serve ]; then serve; else request "$@"; fi

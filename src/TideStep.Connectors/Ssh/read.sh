@@ -105,8 +105,10 @@ listening() {
 }
 
 # Asks one question in a process of its own, so that nothing that it does outlasts its time or its bound.
+# A command needs no shell of its own for that.
 q() {
-  said=$({ { timeout -k 2 "$limit" /bin/sh "$self" --one "$@" 2>&3; printf '\n%s' "$?" >&3; } | head -c "$most" >&5; } 3>&1 | tail -c 300)
+  if [ "$1" = command ]; then shift; else set -- /bin/sh "$self" --one "$@"; fi
+  said=$({ { timeout -k 2 "$limit" "$@" 2>&3; printf '\n%s' "$?" >&3; } | head -c "$most" >&5; } 3>&1 | tail -c 300)
   status=${said##*"$nl"}
   why=
   [ "$status" = 0 ] || why=$(printf %s "${said%"$nl"*}" | tr '\n' ' ')

@@ -226,7 +226,7 @@ killed_service() {
   # It ends itself by force, so that the moment is the same each time.
   kill -9 "$service"
   wait "$service" 2>/dev/null || true
-  TIDESTEP_ENDS=done:stop-and-bar serve
+  TIDESTEP_ENDS=done:stop-and-note serve
   load
   "$bin/tidestep" run start "$run" >/dev/null
   until_is "the service has ended after the leader's stop" 180 sh -c "! kill -0 $service"

@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using TideStep.Connectors;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
+using TideStep.Core.Runs;
 
 namespace TideStep.Engine;
 
@@ -17,6 +18,7 @@ internal static class FarActions
         RestartAction => new FarAction("restart-node", []),
         InstallAction install => new FarAction("install", [install.Package, install.Version, install.File ?? "", install.AllowDown ? "down" : ""]),
         SendAction send => new FarAction("send", [send.Artefact, send.To], ArtefactFile(send.Artefact, settings)),
+        CaptureAction { Kept: { Take: { } take } } => Of(RunBinding.Named(take, point!), null, settings),
         CaptureAction { By: { } by } dump => new FarAction("capture-by", [$"{dump.To.TrimEnd('/')}/{point}.dump", .. by]),
         CaptureAction capture => new FarAction("capture", CaptureArguments(capture, point!)),
         RequestAction request => new FarAction("request", [request.Method, request.Url, request.Body ?? ""]),

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Connectors;
+using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Storage;
@@ -49,7 +50,7 @@ public sealed class PointDesk(RunDesk runs, EstateDesk estates, MemberReader rea
                 else chosen.Add(line);
             }
             if (refused.Count > 0) return ([], refused.ToImmutable());
-            if (dry) return ([.. chosen.Select(l => new PointAnswer(l.Run, l.Point.Planned.Id, l.Point.Bytes, false, $"{l.Point.Place} on {l.Point.Planned.Node} would be taken away"))], []);
+            if (dry) return ([.. chosen.Select(l => new PointAnswer(l.Run, l.Point.Planned.Id, l.Point.Bytes, false, $"{l.Point.Place} on {l.Point.Planned.Node} would be {(l.Point.Sha256.Length == 0 ? "given up" : "taken away")}"))], []);
             var answers = ImmutableArray.CreateBuilder<PointAnswer>();
             foreach (var of in chosen.GroupBy(l => l.Run))
             {
@@ -79,7 +80,8 @@ public sealed class PointDesk(RunDesk runs, EstateDesk estates, MemberReader rea
         await log.AppendAsync(new PointGivingUp(point.Planned.Id, by, reason, attempt));
         try
         {
-            var (gone, how) = await work.DiscardAsync(point, attempt, ct);
+            var kept = log.Look(s => s.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(p => p.Id == point.Step))?.Do is CaptureAction { Kept: { } own } ? own : null;
+            var (gone, how) = kept is null ? await work.DiscardAsync(point, attempt, ct) : await work.DropAsync(point, kept, attempt, ct);
             if (gone) await log.AppendAsync(new PointGivenUp(point.Planned.Id, how));
             return Answer(gone, how);
         }

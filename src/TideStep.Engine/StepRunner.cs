@@ -32,6 +32,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         if (step.Do is PersonAction) return;
         if (log.Look(s => RunBinding.StoodStill(step, s))) { await log.AppendAsync(new StepDone(step.Id, DoneHow.Already)); return; }
         if (state.Marked) { await VerifyAsync(step, DoneHow.Marked, [], ct); return; }
+        if (step.Do is CaptureAction { Kept: { Take: null } kept }) { await KeepAsync(step, kept, ct); return; }
         if (step.Do is AwaitAction wait) { await AwaitAsync(step, wait.Holds, ct); return; }
         try { await EffectAsync(step, ct); }
         catch (ConnectorException e) { await FailAsync(step, e.Problem.ToString()); }
@@ -127,7 +128,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
-        var action = FarActions.Of(undo ? step.Undo! : step.Do, step.Point is { } point ? $"{point}-{log.Run}" : null, context.Settings);
+        var action = FarActions.Of(undo ? step.Undo! : step.Do, NameOf(step), context.Settings);
         if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets) context.Mask(secrets, ""); // one that is missing stops the step before its intent
         await _fence.RaiseAsync(step.Node, patient: true, ct);
         var id = context.NewAttempt();
@@ -313,6 +314,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     /// <summary>Journals a capture and has the far side read it again; the run does not go on without a point that is whole.</summary>
     private async Task<bool> CaptureAsync(PlanStep step, AttemptState ended, CancellationToken ct)
     {
+        if (step.Do is CaptureAction { Kept: { } kept }) return await KeptAsync(step, kept, ct);
         if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is not { } point)
         {
             CaptureAnswer? answer = null;
@@ -327,6 +329,31 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         else await FailAsync(step, $"the rollback point {step.Point} is not whole: {why}");
         return whole;
     }
+
+    // What the far side keeps without being asked, such as the other slot, has no effect to begin: it is looked at and noted.
+    private async Task KeepAsync(PlanStep step, KeptPoint kept, CancellationToken ct)
+    {
+        try { if (await KeptAsync(step, kept, ct)) await VerifyAsync(step, DoneHow.Already, [], ct); }
+        catch (ConnectorException e) { await FailAsync(step, e.Problem.ToString()); }
+    }
+
+    /// <summary>Journals a point that the far side keeps itself, once it says that it is there and whole; what it takes it may take its time for.</summary>
+    private async Task<bool> KeptAsync(PlanStep step, KeptPoint kept, CancellationToken ct)
+    {
+        if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is { Verified: not null }) return true;
+        var (planned, name, began) = (log.Look(s => s.Plan.Points.First(p => p.Id == step.Point)), NameOf(step)!, context.Time.GetTimestamp());
+        var within = step.VerifyWithin > EngineSettings.ContactPatience ? step.VerifyWithin : EngineSettings.ContactPatience;
+        while (true)
+        {
+            var (whole, why, bytes) = await new PointWork(context, log, _fence).LookAsync(planned, kept, name, ct);
+            if (whole) { await log.AppendAsync(new PointCaptured(step.Id, planned.Id, name, bytes, "", 0), new PointVerified(planned.Id, why)); return true; }
+            if (context.Time.GetElapsedTime(began) > context.Settings.RealLimit(within)) { await FailAsync(step, $"the rollback point {step.Point}: {why}"); return false; }
+            await Task.Delay(context.Settings.Poll, context.Time, ct);
+        }
+    }
+
+    // Captures of several runs lie side by side.
+    private string? NameOf(PlanStep step) => step.Point is { } point ? $"{point}-{log.Run}" : null;
 
     /// <summary>Takes a temporary measure back; true when it is.</summary>
     public async Task<bool> TakeBackAsync(PlanStep step, CancellationToken ct)

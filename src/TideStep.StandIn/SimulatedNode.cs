@@ -22,6 +22,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     private readonly Dictionary<string, FenceState> _fences = [];
     private readonly Dictionary<(string, string), AttemptRecord> _attempts = [];
     private readonly Dictionary<string, Point> _points = [];
+    private readonly Dictionary<string, DateTimeOffset> _completeAt = [];
     private readonly List<FaultRequest> _faults = [];
     private DateTimeOffset _awayUntil = DateTimeOffset.MinValue;
     private DateTimeOffset _busyUntil = DateTimeOffset.MinValue;
@@ -278,6 +279,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "convert":
                 foreach (var m in _members.Values.Where(m => m.Component == member.Component)) m.DataVersion = first;
                 return (0, $"data converted to {first}: 1000 objects, 0 failed");
+            case "snapshot":
+                return Snapshot(member, first, arguments.Count > 2 ? arguments[2] : "");
             case "try-restore":
                 return _points.ContainsKey(first) ? (0, $"{first} restored into a scratch place and read there: 214 entries; the scratch place is cleared") : (5, $"{first} is not there");
             case "bring-back":
@@ -287,6 +290,21 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             default:
                 return (127, $"{verb}: no such command on this stand-in");
         }
+    }
+
+    // What a manager of machines does: it keeps states of its own under a name, each complete only a moment after it was asked for.
+    private (int, string) Snapshot(SimulatedMember member, string what, string name)
+    {
+        if (what == "take")
+        {
+            if (Strikes("disk-full", "capture", consume: true)) return (28, "no space left for a snapshot");
+            _points[name] = new Point(member.Component, member.Installed, member.DataVersion, "", 800_000_000);
+            _completeAt[name] = clock.Now + clock.TimeOf("capture");
+            return (0, $"{name} is being taken");
+        }
+        if (!_points.TryGetValue(name, out var point)) return (5, $"there is no snapshot {name}");
+        if (what == "drop") return _points.Remove(name) ? (0, $"{name} is dropped") : (5, $"there is no snapshot {name}");
+        return (0, JsonSerializer.Serialize(new { name, state = clock.Now >= _completeAt[name] ? "complete" : "creating", bytes = point.Bytes, of = point.Version }));
     }
 
     // Numbers by value, dot by dot: enough for the stand-in's own versions.

@@ -174,4 +174,33 @@ public sealed class StepFormTests
     [InlineData("  look: {do: {capture: a, by: [dump]}}", "nothing says where the point is written")]
     public void What_is_written_of_steps_has_to_make_sense(string step, string problem) =>
         Assert.Contains(problem, string.Join("; ", ProductDocument.Read(Of("[look, put]", step).ProductTexts["engine"], "engine.yaml").Problems));
+
+    private const string Snap = "  snap: {do: {capture: snap, take: {request: \"http://{node.address}/snapshots\", body: '{\"name\": \"{point.name}\"}'}, there: {request: \"http://{node.address}/snapshots/{point.name}\", method: GET}, says: complete, bytes: 'size ([0-9]+)', take-away: {query: \"select drop_snapshot({point.name})\"}}}";
+
+    [Fact]
+    public void A_point_that_the_far_side_keeps_is_known_by_the_name_that_the_run_gives_it()
+    {
+        var plan = PlanOf(Of("[put], points: [{capture: snap, while: stopped}]", Snap));
+        var step = Steps(plan).First(s => s is { Node: "n1", Name: "snap" });
+        Assert.NotNull(step.Point);
+        var kept = ((CaptureAction)step.Do).Kept!;
+        // The plan is the same for every run: what the run knows is put in only there.
+        Assert.Equal("http://n1/snapshots/{point.name}", ((RequestAction)kept.There).Url);
+        Assert.Equal("http://n1/snapshots/a%2Fb-r1", ((RequestAction)RunBinding.Named(kept.There, "a/b-r1")).Url);
+        Assert.Equal("{\"name\": \"a\\u0022b\"}", ((RequestAction)RunBinding.Named(kept.Take!, "a\"b")).Body);
+        Assert.Equal(("select drop_snapshot($1)", "x"), (((QueryAction)RunBinding.Named(kept.TakeAway!, "x")).Statement, ((QueryAction)RunBinding.Named(kept.TakeAway!, "x")).Parameters[0]));
+    }
+
+    [Theory]
+    [InlineData("capture: snap, says: complete", "'says' is for a point that the far side keeps itself")]
+    [InlineData("capture: snap, there: {command: [look]}, to: /var/backups", "is no file of ours")]
+    [InlineData("capture: snap, there: {command: [look]}, says: '('", "'says' is no regular expression")]
+    [InlineData("capture: snap, there: {command: [look]}, bytes: '[0-9]+'", "with a group for the number")]
+    [InlineData("capture: snap, there: {install: x, version: '1'}", "must be a command, a request or a query")]
+    [InlineData("capture: snap, there: {}", "must name one action")]
+    public void What_does_not_tell_how_a_kept_point_is_known_is_refused(string action, string why)
+    {
+        var read = ProductDocument.Read(Of("[put]", $"  snap: {{do: {{{action}}}}}").ProductTexts["engine"], "engine.yaml");
+        Assert.Contains(read.Problems, f => f.What.Contains(why, StringComparison.Ordinal) && f.At is not null);
+    }
 }

@@ -88,4 +88,43 @@ public sealed class AfterwardsTests
         Assert.DoesNotContain("rollback points may go", await stack.Good("follow-up", "list", "--run", run));
         Assert.Contains("no such rollback point that takes room", await stack.Good("point", "give-up", "--run", run));
     }
+
+    [Fact]
+    public async Task A_snapshot_that_the_far_side_keeps_leads_back_and_is_given_up_there()
+    {
+        await using var stack = await DemoStack.StartAsync(tiny: true);
+        var product = stack.Demo("catalogue/phalarope.yaml");
+        const string Snapshot = "store: {title: have a snapshot taken, do: {capture: store, take: {command: [snapshot, take, \"{point.name}\"]}, there: {command: [snapshot, show, \"{point.name}\"]}, says: '\"state\":\"complete\"', bytes: '\"bytes\":([0-9]+)', take-away: {command: [snapshot, drop, \"{point.name}\"]}}, repeatable: true, takes: 1 min}";
+        var text = (await File.ReadAllTextAsync(product)).Replace("store: {title: capture store and program, do: {capture: store}, repeatable: true, takes: 1 min}", Snapshot).Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, settle: 0 s}");
+        Assert.Contains("snapshot, show", text);
+        await File.WriteAllTextAsync(product, text);
+        await stack.Good("estate", "import", product);
+
+        var first = await stack.OpenAsync("tiny/goal.yaml", "Relay to 3.2");
+        Assert.Equal(0, (await stack.Cli("run", "start", first, "--follow")).Status);
+        var points = await PointsAsync(stack, first);
+        Assert.All(points, p => Assert.Equal("usable", p.State));
+        // Nothing was installed on a node before its snapshot was complete there.
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2" })
+        {
+            var deeds = (await stack.DeedsAsync()).Where(d => d.Node == node && d.What == "done").Select(d => d.Verb).ToList();
+            var between = deeds.SkipWhile(d => d != "stop").Skip(1).TakeWhile(d => d != "install").ToList();
+            Assert.True(between.Count >= 2 && between.All(d => d == "command"), string.Join(' ', deeds));
+        }
+        var shown = await stack.Good("point", "show", first, points[0].Id);
+        Assert.Contains("kept by ss-rel-", shown);
+        Assert.Contains("762.9 MiB", shown);
+        Assert.Contains("is there and says \"state\":\"complete\"", shown);
+
+        var back = await stack.Cli("run", "return", first, "--start", "--reason", "the tills print nothing", "--follow");
+        Assert.True(back.Status == 0, back.Output + back.Error);
+        Assert.All(await PointsAsync(stack, first), p => Assert.Equal("used", p.State));
+
+        Assert.Contains("would be given up", await stack.Good("point", "give-up", "--run", first, "--dry-run", "--format", "json"));
+        Assert.Contains("is gone", await stack.Good("point", "give-up", points[0].Id, "--run", first));
+        // Somebody else may have taken it away before.
+        var second = points[1].Id;
+        Assert.Contains("given up", await stack.Good("point", "give-up", second, "--run", first));
+        Assert.All(await PointsAsync(stack, first), p => Assert.Equal("given up", p.State));
+    }
 }

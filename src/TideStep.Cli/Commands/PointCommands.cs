@@ -44,7 +44,7 @@ public static class PointCommands
                 output.Line($"leads back to   {p.Component} {p.LeadsTo}, on {p.Member}");
                 output.Line($"captured        {Written(p.CapturedAt)} by step {p.By} of run {p.Run}{(p.Label.Length > 0 ? $", {p.Label}" : "")}");
                 output.Line($"lies at         {p.Node}:{p.Place}{(p.TakesRoom ? "" : " (nothing is left of it)")}");
-                output.Line($"holds           {Units.WriteBytes(p.Bytes)}, {p.Entries} entries, SHA-256 {p.Sha256}");
+                output.Line(p.Sha256.Length > 0 ? $"holds           {Units.WriteBytes(p.Bytes)}, {p.Entries} entries, SHA-256 {p.Sha256}" : $"holds           {(p.Bytes > 0 ? Units.WriteBytes(p.Bytes) : "a size that is not told")}; kept by {p.Node} itself");
                 output.Line($"verified        {p.Verified ?? "no"}");
                 output.Line(p.Until is { } until ? $"serves till     {Written(until)}; its component settles till {Written(p.Settled!.Value)}" : "serves          its run, which is at work");
             });

@@ -137,13 +137,14 @@ internal static class StepDocument
             "restart" => new RestartAction(form.Required("restart") is var target && target == "node" ? null : target),
             "install" => new InstallAction(form.Required("install"), form.Required("version"), form.Text("file"), form.Flag("allow-down")),
             "send" => new SendAction(form.Required("send"), form.Required("to")),
-            "capture" => new CaptureAction(form.Required("capture"), [.. form.Words("paths").Select(w => w.Text)], form.Text("to") ?? "") { By = form.Has("by") ? [.. form.Words("by").Select(w => w.Text)] : null },
+            "capture" => new CaptureAction(form.Required("capture"), [.. form.Words("paths").Select(w => w.Text)], form.Text("to") ?? "") { By = form.Has("by") ? [.. form.Words("by").Select(w => w.Text)] : null, Kept = ReadKept(form, what, findings) },
             "await" => ExpressionText.Read(form, "await", required: true) is { } holds ? new AwaitAction(holds) : null,
             "request" => new RequestAction(form.Word("method", "GET", "POST", "PUT", "PATCH", "DELETE") ?? "POST", form.Required("request"), form.Text("body")),
             "query" => new QueryAction(form.Required("query"), []),
             _ => new PersonAction(form.Required("person")),
         };
         if (action is CommandAction { Arguments.IsEmpty: true }) findings.Add($"{what}: 'command' must be a list of arguments", node.At);
+        if (action is CaptureAction { Kept: not null } kept && (!kept.Paths.IsEmpty || kept.By is not null || kept.To.Length > 0)) findings.Add($"{what}: what the far side keeps itself is no file of ours", form.PlaceOf("there"), "Leave paths, by and to out, or 'there'.");
         if (action is CaptureAction { By: { } by } dumped)
         {
             if (by.IsEmpty) findings.Add($"{what}: 'by' must be a list of arguments", form.PlaceOf("by"), "The place is put after them.");
@@ -152,6 +153,33 @@ internal static class StepDocument
         }
         form.Close();
         return action;
+    }
+
+    private static readonly string[] OfKept = ["take", "says", "bytes", "take-away"];
+
+    private static KeptPoint? ReadKept(Form form, string what, Findings findings)
+    {
+        if (!form.Has("there"))
+        {
+            foreach (var key in OfKept.Where(form.Has)) findings.Add($"{what}: '{key}' is for a point that the far side keeps itself", form.PlaceOf(key), "Say with 'there' how it is asked for.");
+            return null;
+        }
+        StepAction? Of(string key)
+        {
+            if (form.Node(key) is not { } node) return null;
+            var action = ReadAction(node, $"{what}, {key}", findings);
+            if (action is null or CommandAction or RequestAction or QueryAction) return action;
+            findings.Add($"{what}, {key}: must be a command, a request or a query", node.At);
+            return null;
+        }
+        string? Pattern(string key, int groups)
+        {
+            if (form.Text(key) is not { } text) return null;
+            if (!(CollectorDocument.GroupsOf(text) >= groups)) findings.Add($"{what}: '{key}' is no regular expression{(groups > 0 ? " with a group for the number" : "")}", form.PlaceOf(key));
+            return text;
+        }
+        var (take, there, away) = (Of("take"), Of("there"), Of("take-away"));
+        return there is null ? null : new KeptPoint(take, there, Pattern("says", 0), Pattern("bytes", 1), away);
     }
 
     public static Routines ReadRoutines(Form document, ImmutableArray<string> roles, ImmutableDictionary<string, StepSpec> steps, Findings findings)

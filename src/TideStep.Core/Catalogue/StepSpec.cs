@@ -43,7 +43,18 @@ public sealed record CaptureAction(string Name, ImmutableArray<string> Paths, st
 {
     /// <summary>The command that writes the point where it is more than files: a database's own dump or backup. The place comes after its last argument. Null where paths are captured.</summary>
     public ImmutableArray<string>? By { get; init; }
+
+    /// <summary>How the point is known on the far side, where that keeps it itself: a snapshot, the other slot, a previous version beside the new one. Null where it is a file of ours.</summary>
+    public KeptPoint? Kept { get; init; }
 }
+
+/// <summary>A rollback point that the far side keeps under a name that the run gives it (<c>{point.name}</c>).</summary>
+/// <param name="Take">What makes it; null where it comes to be by itself, as the other slot does.</param>
+/// <param name="There">Asks for it: it succeeds where the point is there.</param>
+/// <param name="Says">A regular expression that the answer must match: the state in which it is whole; null where being there is enough.</param>
+/// <param name="Bytes">A regular expression whose group is the size in bytes in the answer; null where it does not tell.</param>
+/// <param name="TakeAway">What takes it away, once a person gives it up; null where nothing has to be done.</param>
+public sealed record KeptPoint(StepAction? Take, StepAction There, string? Says, string? Bytes, StepAction? TakeAway);
 
 /// <summary>Waits until an expression holds.</summary>
 public sealed record AwaitAction(Expression Holds) : StepAction;

@@ -33,7 +33,7 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
         RestartAction restart => new RestartAction(restart.Service is { } service ? Text(service, step) : null),
         InstallAction install => new InstallAction(Text(install.Package, step), Text(install.Version, step), install.File is { } file ? Text(file, step) : null, install.AllowDown),
         SendAction send => new SendAction(Text(send.Artefact, step), Text(send.To, step)),
-        CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)) { By = capture.By is { } by ? [.. by.Select(a => Text(a, step))] : null },
+        CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)) { By = capture.By is { } by ? [.. by.Select(a => Text(a, step))] : null, Kept = capture.Kept is { } kept ? kept with { Take = kept.Take is { } take ? Bound(take, step) : null, There = Bound(kept.There, step), TakeAway = kept.TakeAway is { } away ? Bound(away, step) : null } : null },
         PersonAction person => new PersonAction(Text(person.Instructions, step)),
         // What is bound is text within an address or a JSON body, whatever signs it holds.
         RequestAction request => new RequestAction(request.Method, Text(request.Url, step, Uri.EscapeDataString), request.Body is { } body ? Text(body, step, v => System.Text.Json.JsonEncodedText.Encode(v).ToString()) : null),
@@ -72,6 +72,8 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             // Where a point that is captured in this very run lies is known only then.
             "point.place" => point is { Place.Length: 0 } ? piece.Text : point?.Place,
             "point.id" => point?.Id,
+            // Of what the far side keeps itself: the run gives it a name of its own.
+            "point.name" => step.Do is CaptureAction { Kept: not null } ? piece.Text : null,
             // Known only in the run: who takes over, and what an earlier step noted.
             "successor.node" or "successor.address" => piece.Text,
             // A reading of the member, taken right before the step; what a secret holds is never text of a plan.
@@ -82,7 +84,7 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, successor.node, successor.address, noted.NAME, reading.NAME, trait.NAME, answer.ID, and secret.NAME in commands.");
+        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, point.name (where a capture is kept), successor.node, successor.address, noted.NAME, reading.NAME, trait.NAME, answer.ID, and secret.NAME in commands.");
         return bound is null || bound == piece.Text ? piece.Text : written?.Invoke(bound) ?? bound;
     }
 }

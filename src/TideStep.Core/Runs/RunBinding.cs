@@ -36,18 +36,25 @@ public static partial class RunBinding
         // What is done on the successor is done at its node and proved by its readings.
         return (step.On == StepOn.Successor ? bound with { Member = successor!.Id, Node = successor.Node, Account = estate.Nodes[successor.Node].Reach["account"] } : bound, missing);
 
-        StepAction Bound(StepAction of) => of switch
-        {
-            CommandAction c => new CommandAction([.. c.Arguments.Select(a => Put(a))]),
-            StartAction s => new StartAction(Put(s.Service)),
-            StopAction s => new StopAction(Put(s.Service)),
-            InstallAction i => new InstallAction(Put(i.Package), Put(i.Version), i.File is { } file ? Put(file) : null, i.AllowDown),
-            RequestAction r => new RequestAction(r.Method, Put(r.Url, Uri.EscapeDataString), r.Body is { } body ? Put(body, v => JsonEncodedText.Encode(v).ToString()) : null),
-            QueryAction q => new QueryAction(q.Statement, [.. q.Parameters.Select(p => Put(p))]),
-            SendAction s => new SendAction(Put(s.Artefact), Put(s.To)),
-            var other => other,
-        };
+        StepAction Bound(StepAction of) => Mapped(of, Put);
     }
+
+    /// <summary>An action for a rollback point that the far side keeps under a name: the name in its place.</summary>
+    public static StepAction Named(StepAction of, string name) => Mapped(of, (text, written) => text.Replace("{point.name}", written?.Invoke(name) ?? name, StringComparison.Ordinal));
+
+    // What is put in is text within an address or a JSON body, whatever signs it holds.
+    private static StepAction Mapped(StepAction of, Func<string, Func<string, string>?, string> put) => of switch
+    {
+        CommandAction c => new CommandAction([.. c.Arguments.Select(a => put(a, null))]),
+        StartAction s => new StartAction(put(s.Service, null)),
+        StopAction s => new StopAction(put(s.Service, null)),
+        InstallAction i => new InstallAction(put(i.Package, null), put(i.Version, null), i.File is { } file ? put(file, null) : null, i.AllowDown),
+        RequestAction r => new RequestAction(r.Method, put(r.Url, Uri.EscapeDataString), r.Body is { } body ? put(body, v => JsonEncodedText.Encode(v).ToString()) : null),
+        QueryAction q => new QueryAction(q.Statement, [.. q.Parameters.Select(p => put(p, null))]),
+        SendAction s => new SendAction(put(s.Artefact, null), put(s.To, null)),
+        CaptureAction { Kept: { } kept } c => c with { Kept = kept with { Take = kept.Take is { } take ? Mapped(take, put) : null, There = Mapped(kept.There, put), TakeAway = kept.TakeAway is { } away ? Mapped(away, put) : null } },
+        var other => other,
+    };
 
     /// <summary>The readings that a step takes as parameters, by name.</summary>
     public static IReadOnlyCollection<string> ReadingsOf(PlanStep step) => [.. TextsOf(step).SelectMany(t => Placeholder().Matches(t)).Select(m => m.Groups[1].Value).Where(n => n.StartsWith("reading.", StringComparison.Ordinal)).Select(n => n[8..]).Distinct()];
@@ -79,6 +86,7 @@ public static partial class RunBinding
         RequestAction r => [r.Url, r.Body ?? ""],
         QueryAction q => q.Parameters,
         SendAction s => [s.Artefact, s.To],
+        CaptureAction { Kept: { } k } => [.. k.Take is { } take ? Texts(take) : [], .. Texts(k.There), .. k.TakeAway is { } away ? Texts(away) : []],
         _ => ImmutableArray<string>.Empty,
     };
 

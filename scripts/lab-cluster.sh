@@ -85,7 +85,7 @@ put_back() { # the old package on every host, and the cluster made anew with rel
   until_is "the leader answers" 20 on relay-1 runuser -u postgres -- psql -At -c 'select 1'
   # Before there is a follower nothing may wait for one.
   on relay-1 env PGOPTIONS='-c synchronous_commit=local' runuser -u postgres -- psql -q -c "create database ledger" -c "create role watcher login password 'heron-at-dusk'" -c "grant pg_monitor to watcher" -c "create role follower replication login" -c "create role writer login" -c "select pg_create_physical_replication_slot('relay_2', true), pg_create_physical_replication_slot('relay_3', true)" >/dev/null
-  on relay-1 env PGOPTIONS='-c synchronous_commit=local' runuser -u postgres -- psql -q -d ledger -c "create table bookings (id bigint primary key, at timestamptz default now())" -c "grant insert, select on bookings to writer" -c "create table sailings as select g as id, repeat('ferry ', 20) as note from generate_series(1, 20000) g"
+  on relay-1 env PGOPTIONS='-c synchronous_commit=local' runuser -u postgres -- psql -q -d ledger -c "create table bookings (id bigint primary key, at timestamptz default now())" -c "grant insert, select on bookings to writer" -c "create table sailings as select g as id, repeat('ferry ', 20) || g as note from generate_series(1, 20000) g" -c "grant select on sailings to watcher"
   for host in relay-2 relay-3; do
     on "$host" sh -c "cd /tmp && runuser -u postgres -- /usr/lib/postgresql/$major/bin/pg_basebackup -h 10.77.0.11 -U follower -D /var/lib/ledger -c fast -R -S ${host/-/_} -X stream && systemctl start ledger"
   done

@@ -77,6 +77,7 @@ public sealed class SqlConnector(Secrets secrets) : RecordlessConnector, IAsyncD
             await using var transaction = await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, limit.Token);
             await using (var only = new NpgsqlCommand("set transaction read only", connection, transaction)) await only.ExecuteNonQueryAsync(limit.Token);
             await using var command = new NpgsqlCommand(collector.Query, connection, transaction);
+            foreach (var parameter in collector.Parameters) command.Parameters.Add(new NpgsqlParameter { Value = parameter });
             await using var reader = await command.ExecuteReaderAsync(CommandBehavior.SingleRow, limit.Token);
             if (!await reader.ReadAsync(limit.Token) || reader.FieldCount == 0) return (null, "the query gives no row");
             if (reader.IsDBNull(0)) return (null, "the query gives no value");

@@ -48,7 +48,8 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
     }
 
     /// <summary>What is answered to questions, by member and question; what can't be had is left out.</summary>
-    public async Task<ImmutableSortedDictionary<string, string>> AnswersAsync(Estate estate, ProductCatalogue catalogue, IReadOnlyCollection<PlannedAsk> asks, CancellationToken ct)
+    /// <param name="before">What was answered before, with the keys that samples chose then: the same objects are asked for. Null where this is before, and samples choose theirs.</param>
+    public async Task<ImmutableSortedDictionary<string, string>> AnswersAsync(Estate estate, ProductCatalogue catalogue, IReadOnlyCollection<PlannedAsk> asks, IReadOnlyDictionary<string, string>? before, CancellationToken ct)
     {
         var found = new ConcurrentDictionary<string, string>();
         var byMember = asks.SelectMany(a => a.Members.Select(m => (Member: m, a.Ask))).GroupBy(a => a.Member);
@@ -56,15 +57,27 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         {
             if (estate.FindMember(asked.Key) is not { } member) return;
             var (node, product) = (estate.Nodes[member.Node], catalogue.Find(estate.Find(member.Component)!.Product)!);
-            var wanted = asked.Select(a => new Reference(a.Ask.Of, [], null)).DistinctBy(r => r.Key).ToList();
-            using var limit = CancellationTokenSource.CreateLinkedTokenSource(token);
-            try
+            async Task<IReadOnlyDictionary<string, string>> Read(Product of, IEnumerable<string> names)
             {
-                var values = (await ConnectorOf(node).ReadAsync(node, member, product, wanted, limit.Token).WaitAsync(settings.NodeLimit, time, token)).Values;
-                foreach (var (_, ask) in asked) if (values.FirstOrDefault(v => v.Key.Key == ask.Of).Value is { } value) found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = value.ToString();
+                var wanted = names.Distinct().Select(n => new Reference(n, [], null)).ToList();
+                if (wanted.Count == 0) return ImmutableDictionary<string, string>.Empty;
+                using var limit = CancellationTokenSource.CreateLinkedTokenSource(token);
+                // What is not known leaves what was known before standing out as a difference.
+                try { return (await ConnectorOf(node).ReadAsync(node, member, of, wanted, limit.Token).WaitAsync(settings.NodeLimit, time, token)).Values.ToDictionary(v => v.Key.Key, v => v.Value.ToString()); }
+                catch (ConnectorException) { return ImmutableDictionary<string, string>.Empty; }
+                catch (TimeoutException) { await limit.CancelAsync(); return ImmutableDictionary<string, string>.Empty; }
             }
-            catch (ConnectorException) { /* not known: what was known before stands out as a difference */ }
-            catch (TimeoutException) { await limit.CancelAsync(); }
+            var (samples, plain) = (asked.Where(a => a.Ask.Keys is not null).ToList(), asked.Where(a => a.Ask.Keys is null).ToList());
+            var values = await Read(product, plain.Select(a => a.Ask.Of).Concat(before is null ? samples.Select(a => a.Ask.Keys!) : []));
+            foreach (var (_, ask) in plain) if (values.TryGetValue(ask.Of, out var value)) found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = value;
+            foreach (var (_, ask) in samples)
+            {
+                var noted = Core.Runs.BeforeAndAfter.KeysOf(member.Id, ask.Id);
+                if ((before ?? values).GetValueOrDefault(before is null ? ask.Keys! : noted) is not { Length: > 0 } keys) continue;
+                found[noted] = keys;
+                var chosen = product.Readings.TryGetValue(ask.Of, out var collector) ? product with { Readings = product.Readings.SetItem(ask.Of, collector.For(keys)) } : product;
+                if ((await Read(chosen, [ask.Of])).TryGetValue(ask.Of, out var answer)) found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = answer;
+            }
         });
         return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }

@@ -168,7 +168,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         // What was signed goes with the run: the word, and what it says of halts that nobody decides.
         RunEvent[] signed = SignOffs is not null && (await SignOffs.OfAsync(state.Plan.Digest, ct)).LastOrDefault() is { } word && state.Plan.SignOffs.Any(s => s.Id == word.For)
             ? [new SignedOff(word), .. state.Orders.IsEmpty && !word.TurnBack.IsDefaultOrEmpty ? new RunEvent[] { new OrdersGiven(word.TurnBack, word.By) } : []] : [];
-        var answers = state.Plan.Asks.IsEmpty || await estates.IndexAsync(ct) is not { } index ? null : await reader.AnswersAsync(index.Estate, index.Catalogue, state.Plan.Asks, ct);
+        var answers = state.Plan.Asks.IsEmpty || await estates.IndexAsync(ct) is not { } index ? null : await reader.AnswersAsync(index.Estate, index.Catalogue, state.Plan.Asks, null, ct);
         await executor.Log.AppendAsync([new MembersRead("before", before) { Answers = answers }, .. proved, .. signed, new Started(by) { Pace = settings.Pace }]);
         Begin(run, executor);
     }

@@ -113,7 +113,7 @@ public sealed class RunExecutor
         var before = Log.Look(s => s.AnswersBefore);
         while (true)
         {
-            var answers = await _context.Reader.AnswersAsync(_context.Estate, _context.Catalogue, Plan.Asks, ct);
+            var answers = await _context.Reader.AnswersAsync(_context.Estate, _context.Catalogue, Plan.Asks, before, ct);
             var differences = BeforeAndAfter.Of(Plan, before, answers).Where(c => c.What.Length > 0).ToImmutableArray();
             var restless = differences.Where(d => !d.Borne).Select(d => Plan.Asks.First(a => a.Ask.Id == d.Ask && a.Members.Contains(d.Member)).Ask.Within).Where(w => _context.Time.GetElapsedTime(began) < _context.Settings.RealLimit(w));
             if (!restless.Any() || Log.Look(s => s.HoldAskedFor))

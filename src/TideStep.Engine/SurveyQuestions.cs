@@ -14,7 +14,7 @@ internal static class SurveyQuestions
     public static IReadOnlyCollection<Reference> Of(Estate estate, ProductCatalogue catalogue, Member member, Product product, string by)
     {
         var wanted = new HashSet<Reference>(Versions);
-        wanted.UnionWith(product.Readings.Keys.Select(k => new Reference(k, [], null)));
+        wanted.UnionWith(product.Readings.Values.Where(r => !r.TakesKeys).Select(r => new Reference(r.Name, [], null)));
         if (product.Routines.InStep is { } probe) wanted.UnionWith(probe.References);
         wanted.UnionWith(product.Releases.SelectMany(r => r.InUse.Values).SelectMany(e => e.References));
         wanted.UnionWith(product.Jumps.SelectMany(j => j.Prerequisites).SelectMany(p => p.Holds.References).Where(r => !KnownReadings.IsGiven(r)));

@@ -41,6 +41,16 @@ public sealed class SqlTests : ReadingContract, IAsyncDisposable
     }
 
     [Fact]
+    public async Task Objects_that_a_sample_chose_are_a_value_of_the_query()
+    {
+        var node = At(_server!.Port);
+        var product = Product("  those: {by: sql, query: \"select count(*) from unnest(array['a', 'b', 'c''d']) n where n = any(string_to_array({keys}, ','))\", unit: count}");
+        async Task<string> AskAsync(string keys) => (await _connector.ReadAsync(node, Member, product with { Readings = product.Readings.SetItem("those", product.Readings["those"].For(keys)) }, [Reading("those")], CancellationToken.None)).Values.Values.Single().ToString();
+        Assert.Equal("2", await AskAsync("a,c'd,x"));
+        Assert.Equal("0", await AskAsync("'; drop table t; --"));
+    }
+
+    [Fact]
     public async Task What_is_bound_is_a_value_and_never_part_of_the_statement()
     {
         var evil = "'; create table injected(x int); --";

@@ -105,4 +105,27 @@ public sealed class BeforeAndAfterTests
         Assert.Empty(plan.Asks);
         Assert.Equal(["app/n1"], Plan.Asks[0].Members);
     }
+
+    [Theory]
+    [InlineData("some", "select count(*) from t where id = {keys}", "")]
+    [InlineData("nothing", "select count(*) from t where id = {keys}", "there is no reading 'nothing'")]
+    [InlineData("some", "select count(*) from t", "does not ask for the keys that are chosen")]
+    [InlineData("", "select count(*) from t where id = {keys}", "nothing chooses them")]
+    public void A_sample_names_what_chooses_it_and_what_asks_for_it(string keys, string query, string why)
+    {
+        var text = Estate($"readings:\n  some: {{by: sql, query: \"select id from t\"}}\n  those: {{by: sql, query: \"{query}\", unit: count}}\nbefore-and-after:\n  sample: {{of: those{(keys.Length > 0 ? $", keys: {keys}" : "")}}}\n").ProductTexts["engine"];
+        var read = ProductDocument.Read(text, "engine.yaml");
+        Assert.Equal(why.Length == 0, read.Ok);
+        if (why.Length > 0) Assert.Contains(read.Problems, p => p.What.Contains(why, StringComparison.Ordinal) && p.At is { Line: > 1 });
+    }
+
+    [Fact]
+    public void What_a_sample_chose_is_text_in_a_command_escaped_in_an_address_and_a_parameter_of_a_query()
+    {
+        var readings = Fleet.Good(ProductDocument.Read(Estate("readings:\n  a: {by: command, command: [look, \"--ids={keys}\"]}\n  b: {by: http, url: \"http://h/x?ids={keys}\"}\n  c: {by: sql, query: \"select 1 where id = {keys} or key = {keys}\"}\n  d: {by: field}\n").ProductTexts["engine"], "engine.yaml")).Readings;
+        Assert.Equal(["look", "--ids=1,2'"], readings["a"].For("1,2'").Command);
+        Assert.Equal("http://h/x?ids=1%2C2%27", readings["b"].For("1,2'").Url);
+        Assert.Equal(("select 1 where id = $1 or key = $1", "1,2'"), (readings["c"].For("1,2'").Query, readings["c"].For("1,2'").Parameters.Single()));
+        Assert.Equal([true, true, true, false], new[] { "a", "b", "c", "d" }.Select(r => readings[r].TakesKeys));
+    }
 }

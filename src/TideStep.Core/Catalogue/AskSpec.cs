@@ -25,6 +25,9 @@ public sealed record Tolerance(double? Share, double? Amount)
 /// <param name="Halts">Whether a difference that is not borne halts the run before it closes; else it is told.</param>
 public sealed record AskSpec(string Id, string Of, Tolerance Falls, Tolerance Rises, bool List, TimeSpan Within, bool Halts)
 {
+    /// <summary>The reading that chooses, once and before the work, which objects are looked at; <see cref="Of"/> is then asked of those, before and after. Null where the question is not of a sample.</summary>
+    public string? Keys { get; init; }
+
     private static readonly TimeSpan UsualWithin = TimeSpan.FromMinutes(5);
 
     /// <summary>Reads the <c>before-and-after</c> of a product.</summary>
@@ -39,7 +42,13 @@ public sealed record AskSpec(string Id, string Of, Tolerance Falls, Tolerance Ri
             if (KnownReadings.KindOf(new Reference(of, [], null), readings) is null) findings.Add($"question {id}: there is no reading '{of}'", form.Has("of") ? form.PlaceOf("of") : at, Nearest.Hint(of, KnownReadings.Names(readings)));
             var both = ReadTolerance(form, "may-differ");
             var (falls, rises) = (ReadTolerance(form, "may-fall") ?? both ?? Tolerance.None, ReadTolerance(form, "may-rise") ?? both ?? Tolerance.None);
-            asks.Add(new AskSpec(id, of, falls, rises, form.Flag("list"), form.Duration("within") ?? UsualWithin, form.Word("otherwise", "halt", "tell") != "tell"));
+            if (form.Text("keys") is { } keys)
+            {
+                if (KnownReadings.KindOf(new Reference(keys, [], null), readings) is null) findings.Add($"question {id}: there is no reading '{keys}'", form.PlaceOf("keys"), Nearest.Hint(keys, KnownReadings.Names(readings)));
+                if (readings.TryGetValue(of, out var asked) && !asked.TakesKeys) findings.Add($"question {id}: reading '{of}' does not ask for the keys that are chosen", form.PlaceOf("keys"), "Put {keys} into it, where they belong.");
+            }
+            else if (readings.TryGetValue(of, out var takes) && takes.TakesKeys) findings.Add($"question {id}: reading '{of}' asks for {{keys}}, and nothing chooses them", at, "Name with 'keys' the reading that chooses them.");
+            asks.Add(new AskSpec(id, of, falls, rises, form.Flag("list"), form.Duration("within") ?? UsualWithin, form.Word("otherwise", "halt", "tell") != "tell") { Keys = form.Text("keys") });
             form.Close();
         }
         return asks.ToImmutable();

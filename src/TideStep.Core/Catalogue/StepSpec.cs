@@ -168,6 +168,24 @@ public sealed record Collector(string Name, string By, ImmutableArray<string> Co
     /// <summary>The query whose first column of the first row is the value.</summary>
     public string? Query { get; init; }
 
+    /// <summary>What goes along with the query, <c>$1</c> and on.</summary>
+    public ImmutableArray<string> Parameters { get; init; } = [];
+
+    private const string KeysPlace = "{keys}";
+
+    /// <summary>Whether it asks for objects that a sample chose; it can't be taken without them.</summary>
+    public bool TakesKeys => Command.Any(a => a.Contains(KeysPlace, StringComparison.Ordinal)) || (Query ?? Url ?? Path ?? "").Contains(KeysPlace, StringComparison.Ordinal);
+
+    /// <summary>The same for the objects of those keys: in a command, an address or a path as text, in a query as a parameter.</summary>
+    public Collector For(string keys) => this with
+    {
+        Command = [.. Command.Select(a => a.Replace(KeysPlace, keys, StringComparison.Ordinal))],
+        Url = Url?.Replace(KeysPlace, Uri.EscapeDataString(keys), StringComparison.Ordinal),
+        Path = By == "file" ? Path?.Replace(KeysPlace, keys, StringComparison.Ordinal) : Path,
+        Query = Query?.Replace(KeysPlace, "$1", StringComparison.Ordinal),
+        Parameters = Query?.Contains(KeysPlace, StringComparison.Ordinal) == true ? [keys] : [],
+    };
+
     /// <summary>Where the value comes from, in words.</summary>
     public string Source => By switch { "command" => $"command {string.Join(' ', Command)}", "http" => Url!, "sql" => $"query {Query}", "file" => $"file {Path}", _ => $"its own report, {Field}" };
 }

@@ -16,6 +16,9 @@ public static class BeforeAndAfter
     /// <summary>How an answer is named: the member and the question.</summary>
     public static string Key(string member, string ask) => $"{member} {ask}";
 
+    /// <summary>How the keys are named that a question's sample chose.</summary>
+    public static string KeysOf(string member, string ask) => $"{member} {ask} keys";
+
     /// <summary>Every question of a plan with what was answered.</summary>
     public static ImmutableArray<Compared> Of(Plan plan, IReadOnlyDictionary<string, string> before, IReadOnlyDictionary<string, string> after) =>
         [.. plan.Asks.SelectMany(a => a.Members.Select(m => One(a, m, before.GetValueOrDefault(Key(m, a.Ask.Id)), after.GetValueOrDefault(Key(m, a.Ask.Id)))))];

@@ -1,3 +1,4 @@
+using TideStep.Core.Catalogue;
 using TideStep.Core.Plans;
 using TideStep.Core.Returns;
 using TideStep.Core.Runs;
@@ -114,6 +115,40 @@ public sealed class PointLifeTests
         // A later run's step voids what an earlier one captured elsewhere.
         var all = PointLife.Of([("r1", Play(PlanOf(Of()))), ("r2", Play(plan, "r2", 1, "-r2"))], Start.AddDays(2));
         Assert.All(all.Where(l => l.Run == "r1"), l => { Assert.Equal("void", l.Point.State); Assert.EndsWith("in run r2", l.Point.Why); Assert.True(l.TakesRoom); });
+    }
+
+    [Theory]
+    [InlineData("inside: [app]", "engine/save", "void")]
+    [InlineData("", "engine/save", "usable")]
+    [InlineData("inside: [app]", "save", "usable")]
+    public void What_helpers_do_later_may_make_a_point_of_their_host_void(string relation, string voids, string state)
+    {
+        // A helper that stands beside its host under no roof of its own: once it has converted, a capture of the host alone leads nowhere.
+        Fleet With(string running, string goal) => Of().With("helper", "addon", running, "\"n[1-2]\"", relation).Product("addon", $$$"""
+            releases: {"1": {}, "2": {}}
+            jumps: {to-2: {from: "=1", to: "2", methods: {offline: {outage: 1 min}}, change: [{{{goal}}}] } }
+            steps: {convert: {do: {command: [convert]}, voids: [{{{voids}}}] }, save: {do: {capture: save} } }
+
+            """);
+        Assert.Empty(CatalogueReview.Of(With("1", "convert").Catalogue).Where(f => f.What.Contains("void", StringComparison.Ordinal)));
+        var fleet = With("1", "convert");
+        var helper = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: helper, to: 2}]"), "e", "c"));
+        var all = PointLife.Of([("r1", Play(PlanOf(fleet))), ("r2", Play(helper, "r2", 1, "-r2"))], Start.AddDays(2));
+        Assert.All(all.Where(l => l.Run == "r1"), l => Assert.Equal(state, l.Point.State));
+        // In one run, the return path after the helper's move knows it as well.
+        var both = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}, {component: helper, to: 2}]"), "e", "c"));
+        var played = Play(both);
+        var order = both.Moves.Select(m => m.Component).ToList();
+        if (order.IndexOf("helper") > order.IndexOf("app")) Assert.All(played.Points.Values, p => Assert.Equal(state, p.State));
+    }
+
+    [Theory]
+    [InlineData("nobody/save", "which is no product of the catalogue")]
+    [InlineData("engine/put", "which captures nothing there")]
+    public void Another_products_capture_that_is_none_is_found_when_the_catalogue_is_looked_through(string voids, string why)
+    {
+        var fleet = Of().Product("addon", $"releases: {{\"1\": {{}}, \"2\": {{}}}}\njumps: {{to-2: {{from: \"=1\", to: \"2\", methods: {{offline: {{outage: 1 min}}}}, change: [convert]}}}}\nsteps: {{convert: {{do: {{command: [convert]}}, voids: [{voids}]}}}}\n");
+        Assert.Contains(CatalogueReview.Of(fleet.Catalogue), f => f.What.Contains(why, StringComparison.Ordinal));
     }
 
     [Fact]

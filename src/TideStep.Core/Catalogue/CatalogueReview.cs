@@ -17,6 +17,7 @@ public static class CatalogueReview
             foreach (var jump in product.Jumps) Jump(catalogue, product, jump, findings);
             Contradictions(catalogue, product, findings);
             Parts(product, findings);
+            Voids(catalogue, product, findings);
             Questions(product, findings);
             Reach(product, findings);
         }
@@ -42,6 +43,15 @@ public static class CatalogueReview
             if (catalogue.Find(requirement.Product) is not { } other) findings.Add($"jump {jump.Id} of {product.Id} asks for '{requirement.Product}', which is no product of the catalogue", jump.Place, Nearest.Hint(requirement.Product, catalogue.Products.Select(p => p.Id)));
             else if (!Any(other, requirement.Range)) findings.Add($"jump {jump.Id} of {product.Id} asks for {requirement.Product} {requirement.Range.Text}, which is no release of it", jump.Place, $"Known are {Known(other)}.");
         }
+    }
+
+    // What a step makes void of another product has to be a capture there.
+    private static void Voids(ProductCatalogue catalogue, Product product, Findings findings)
+    {
+        foreach (var step in product.Steps.Values)
+            foreach (var (id, capture) in step.Voids.Where(v => v.Contains('/')).Select(v => (v[..v.IndexOf('/')], v[(v.IndexOf('/') + 1)..])))
+                if (catalogue.Find(id) is not { } other) findings.Add($"step {step.Name} of {product.Id} makes points of '{id}' void, which is no product of the catalogue", step.Place, Nearest.Hint(id, catalogue.Products.Select(p => p.Id)));
+                else if (!other.Steps.TryGetValue(capture, out var captures) || captures.Do is not CaptureAction) findings.Add($"step {step.Name} of {product.Id} makes '{capture}' of {id} void, which captures nothing there", step.Place, Nearest.Hint(capture, other.Steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name)));
     }
 
     // A part that comes from another has to have one of that name in a release before.

@@ -37,7 +37,8 @@ internal static class StepDocument
             form.Close();
             if (action is not null) steps[name] = step;
         }
-        foreach (var (word, at, name) in voids)
+        // Captures of another product are looked for when the catalogue is read as a whole.
+        foreach (var (word, at, name) in voids.Where(v => !v.Word.Contains('/')))
             if (!steps.TryGetValue(word, out var captures) || captures.Do is not CaptureAction)
                 findings.Add($"step {name}: 'voids' names '{word}', which captures nothing", at, Nearest.Hint(word, steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name)) ?? "Name the step of a capture.");
         return steps.ToImmutable();

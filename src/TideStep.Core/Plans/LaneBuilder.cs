@@ -61,12 +61,18 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 On = spec.On == StepOn.Successor ? StepOn.Successor : null,
                 Notes = spec.Notes,
                 Tells = spec.Tells.IsDefaultOrEmpty ? null : spec.Tells,
-                Voids = spec.Voids.IsDefaultOrEmpty ? null : spec.Voids,
+                Voids = spec.Voids.IsDefaultOrEmpty ? null : VoidsOf(spec, member.Component),
                 Uses = point is not null && spec.Do is not CaptureAction ? point.Id : null,
                 Digest = spec.Digest,
             };
         }
     }
+
+    // Captures of another product are those of its components that this one touches.
+    private ImmutableArray<string> VoidsOf(StepSpec spec, string component) =>
+        [.. spec.Voids.SelectMany(v => v.Split('/') is [var of, var capture] ? index.Components.Where(c => c.Product == of && Touch(c, index.Estate.Find(component)!)).Select(c => $"{c.Id}/{capture}") : [v]).Distinct().Order(StringComparer.Ordinal)];
+
+    private static bool Touch(Component one, Component other) => one.Relations.Any(r => r.To == other.Id) || other.Relations.Any(r => r.To == one.Id);
 
     // The trait of the component itself counts, or else that of its node.
     private bool Applies(StepSpec spec, Member member) => spec.OnlyIf.All(t => (index.Estate.Find(member.Component)!.Traits.GetValueOrDefault(t.Key) ?? index.Estate.Nodes.GetValueOrDefault(member.Node)?.Traits.GetValueOrDefault(t.Key)) is { } value && t.Value.Contains(value));

@@ -47,8 +47,14 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>The account under which it is done on its node; null where the node needs none.</summary>
     public string? Account { get; init; }
 
-    /// <summary>The captures whose earlier rollback points of the component lead nowhere any more once this step has begun; null where there are none.</summary>
+    /// <summary>The captures whose earlier rollback points of the component, or with its name before them of another component, lead nowhere any more once this step has begun; null where there are none.</summary>
     public ImmutableArray<string>? Voids { get; init; }
+
+    /// <summary>Whether a rollback point of a component leads nowhere any more once this step has begun.</summary>
+    /// <param name="component">The point's component.</param>
+    /// <param name="capture">The step that captured it.</param>
+    public bool MakesVoid(string component, string capture) =>
+        Voids is { } voids && voids.Any(v => v == capture ? Member.StartsWith(component + "/", StringComparison.Ordinal) : v.Length == component.Length + 1 + capture.Length && v.StartsWith(component, StringComparison.Ordinal) && v[component.Length] == '/' && v.EndsWith(capture, StringComparison.Ordinal));
 
     /// <summary>Whether a service is started only if it ran before it was stopped in this run: what stood still stays so; null for any other step.</summary>
     public bool? AsBefore { get; init; }

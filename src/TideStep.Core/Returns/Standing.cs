@@ -45,7 +45,8 @@ public sealed class Standing
         if (_now.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
         if (step.Point is { } name && step.From is { } from && Parse(product, from) is { } version)
             Add(component, product, new PointInHand(name, step.Member, step.Name, version, point?.Place ?? "", step.State == MemberState.InService, point?.At));
-        if (step.Voids is { } voids && Known(component, product) is { } holding && holding.Points.Any(p => voids.Contains(p.Kind))) Set(holding with { Points = [.. holding.Points.Where(p => !voids.Contains(p.Kind))] });
+        if (step.Voids is not null)
+            foreach (var (other, holding) in _inHand.Where(h => h.Value.Points.Any(p => step.MakesVoid(h.Key, p.Kind))).ToList()) Set(holding with { Points = [.. holding.Points.Where(p => !step.MakesVoid(other, p.Kind))] });
         if (step.Closes && step.To is { } closing && Parse(product, closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
         if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && Parse(product, to) is { } now) Move(component, product, step.Member, to, now, wave);
         if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served && served.Points.Any(p => !p.Lossy))

@@ -64,11 +64,11 @@ public static class PointLife
     private static PointLine Line(string run, RunState state, PointState point) =>
         new(run, state.Label, point with { State = point.State ?? "not verified" }, state.EndedAt + point.Planned.Serves, state.EndedAt + point.Planned.Settle);
 
-    // A later run's step of the same component may say that captures of a kind lead nowhere any more.
+    // A later run's step, of the same component or of one that touches it, may say that captures of a kind lead nowhere any more.
     private static string? Voiding(PointLine line, string run, RunState state)
     {
         if (run == line.Run || state.LastAt < line.Point.CapturedAt) return null;
-        var step = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Voids is { } voids && voids.Contains(line.Point.Planned.Kind) && s.Member.StartsWith(line.Point.Planned.Component + "/", StringComparison.Ordinal) && state.Of(s.Id).Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused && a.Begun > line.Point.CapturedAt));
+        var step = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.MakesVoid(line.Point.Planned.Component, line.Point.Planned.Kind) && state.Of(s.Id).Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused && a.Begun > line.Point.CapturedAt));
         return step is null ? null : $"void by {step.Title} on {step.Node} in run {run}";
     }
 

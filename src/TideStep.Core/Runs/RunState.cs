@@ -240,7 +240,7 @@ public sealed class RunState(Plan plan)
             case Intended e:
                 AttemptCount++;
                 if (!e.Undo && Plan.Step(e.Step).Undo is not null && !_measures.Contains(e.Step)) _measures.Add(e.Step);
-                if (!e.Undo && Plan.Step(e.Step).Voids is { } voids) Void(Plan.Step(e.Step), voids);
+                if (!e.Undo && Plan.Step(e.Step) is { Voids: not null } voiding) Void(voiding);
                 Set(e.Step, s => s with { Attempts = s.Attempts.Add(new AttemptState(e.Attempt, e.Number, entry.At, entry.Sequence, e.Undo, null, null, null, "", false)) });
                 break;
             case ParametersRead e: _parameters.TryAdd(e.Step, e.Values); break;
@@ -280,10 +280,10 @@ public sealed class RunState(Plan plan)
     private static string Said(PointGivingUp e) => e.Reason is { Length: > 0 } reason ? $"given up by {e.By}: {reason}" : $"given up by {e.By}";
 
     // What a step has made useless is so from its intent on: it may have begun.
-    private void Void(PlanStep step, ImmutableArray<string> captures)
+    private void Void(PlanStep step)
     {
-        foreach (var (id, point) in _points.Where(p => p.Value.LeadsBack && voids(p.Value)).ToList()) _points[id] = point with { State = PointState.Void, Why = $"void by {step.Title} on {step.Node}" };
-        bool voids(PointState point) => captures.Contains(point.Planned.Kind) && point.Planned.Component == step.Member[..step.Member.IndexOf('/')];
+        foreach (var (id, point) in _points.Where(p => p.Value.LeadsBack && step.MakesVoid(p.Value.Planned.Component, p.Value.Planned.Kind)).ToList())
+            _points[id] = point with { State = PointState.Void, Why = $"void by {step.Title} on {step.Node}" };
     }
 
     private void Decide(Decided decided)

@@ -13,10 +13,11 @@ namespace TideStep.Engine;
 public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProvider time)
 {
     private const string RoundKind = "check-round";
-    private const string WaiverKind = "waivers";
-    private const string SignedKind = "signed-items";
     private const string EvidenceKind = "evidence";
     private const int MostEvidence = 5 * 1024 * 1024;
+
+    private readonly SharedDocument<ImmutableArray<Waiver>> _waivers = new(store, "waivers", [], time);
+    private readonly SharedDocument<ImmutableArray<SignedItem>> _signed = new(store, "signed-items", [], time);
 
     /// <summary>Which components other runs work on, by the run; known to the desk of runs.</summary>
     public Func<string?, ImmutableDictionary<string, string>> Reserved { get; set; } = _ => ImmutableDictionary<string, string>.Empty;
@@ -65,8 +66,7 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     /// <summary>A file that was kept as evidence, by its checksum; null where there is none.</summary>
     public async Task<byte[]?> EvidenceAsync(string sha256, CancellationToken ct) => await store.FindAsync(EvidenceKind, sha256, ct) is { } kept ? Convert.FromBase64String(kept.Body) : null;
 
-    private async Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) =>
-        await store.FindAsync(SignedKind, estate.Id, ct) is { } stored ? JsonSerializer.Deserialize<ImmutableArray<SignedItem>>(stored.Body, Json.Options) : [];
+    private Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) => _signed.ReadAsync(estate.Id, ct);
 
     /// <summary>A person's signature under a manual prerequisite of a plan, with what proves it.</summary>
     public async Task<Checked<SignedItem>> SignAsync(Plan plan, string title, string evidence, (string Name, byte[] Content)? file, string by, CancellationToken ct)
@@ -83,15 +83,12 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
             await store.SaveAsync([new StoredDocument(EvidenceKind, kept.Sha256, 0, kept.Sha256, Convert.ToBase64String(shown.Content), time.GetUtcNow(), by)], ct);
         }
         var signed = new SignedItem(item.Key, by, time.GetUtcNow(), evidence.Trim()) { File = kept };
-        var all = (await SignedAsync(estate, ct)).Add(signed);
-        var body = JsonSerializer.Serialize(all, Json.Options);
-        await store.SaveAsync([new StoredDocument(SignedKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), by)], ct);
+        await _signed.ChangeAsync(estate.Id, all => all.Add(signed), by, ct);
         return new Checked<SignedItem>(signed, []);
     }
 
     /// <summary>What was accepted in this estate, ended or not.</summary>
-    public async Task<ImmutableArray<Waiver>> WaiversAsync(Estate estate, CancellationToken ct) =>
-        await store.FindAsync(WaiverKind, estate.Id, ct) is { } stored ? JsonSerializer.Deserialize<ImmutableArray<Waiver>>(stored.Body, Json.Options) : [];
+    public Task<ImmutableArray<Waiver>> WaiversAsync(Estate estate, CancellationToken ct) => _waivers.ReadAsync(estate.Id, ct);
 
     /// <summary>Accepts a finding of the last round of a plan as it stands there.</summary>
     public async Task<Checked<Waiver>> WaiveAsync(Plan plan, string finding, string reason, DateTimeOffset? ends, string by, CancellationToken ct)
@@ -101,7 +98,7 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
         var found = round.Findings.Where(f => f.Id == finding).ToList() is [var exact] ? exact : round.Findings.Where(f => f.Id.EndsWith(finding, StringComparison.Ordinal) || f.Subject == finding).ToList() is [var only] ? only : null;
         if (found is null) return Refused($"the last round has no one finding '{finding}'", Nearest.Hint(finding, round.Findings.Where(f => f.Result is CheckResult.Failed or CheckResult.Open).Select(f => f.Id)) ?? "Name it by its check and subject, as 'tidestep check show' writes them.");
         var made = WaiverRules.Make(estate.Class, found, by, reason, time.GetUtcNow(), ends);
-        if (made.Ok) await SaveAsync(estate, [.. (await WaiversAsync(estate, ct)).Where(w => w.Finding != found.Id), made.Value!], by, ct);
+        if (made.Ok) await _waivers.ChangeAsync(estate.Id, all => [.. all.Where(w => w.Finding != found.Id), made.Value!], by, ct);
         return made;
     }
 
@@ -112,12 +109,11 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
         var all = await WaiversAsync(estate, ct);
         if (all.FirstOrDefault(w => w.Finding == finding) is not { } waiver) return Refused($"there is no waiver of '{finding}'", Nearest.Hint(finding, all.Select(w => w.Finding)));
         var seconded = WaiverRules.Second(waiver, by);
-        if (seconded.Ok) await SaveAsync(estate, [.. all.Where(w => w != waiver), seconded.Value!], by, ct);
-        return seconded;
+        var stood = true;
+        if (seconded.Ok) await _waivers.ChangeAsync(estate.Id, now => (stood = now.Contains(waiver)) ? [.. now.Where(w => w != waiver), seconded.Value!] : now, by, ct);
+        // The word was for what stood there before.
+        return stood ? seconded : Refused($"the waiver of '{finding}' was made anew meanwhile", "Look at it again: tidestep check show PLAN.");
     }
 
     private static Checked<Waiver> Refused(string what, string? hint) => new(null, [new Problem(what, null, hint)]);
-
-    private Task SaveAsync(Estate estate, ImmutableArray<Waiver> waivers, string by, CancellationToken ct) =>
-        JsonSerializer.Serialize(waivers, Json.Options) is var body ? store.SaveAsync([new StoredDocument(WaiverKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), by)], ct) : Task.CompletedTask;
 }

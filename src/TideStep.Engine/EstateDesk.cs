@@ -283,29 +283,16 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         return (plan, path);
     }
 
-    private const string LearntKind = "learnt-times";
+    private readonly SharedDocument<LearntTimes> _learnt = new(store, "learnt-times", LearntTimes.None, time);
 
     /// <summary>What steps took in earlier runs in this estate.</summary>
-    public async Task<LearntTimes> LearntAsync(string estate, CancellationToken ct) =>
-        await store.FindAsync(LearntKind, estate, ct) is { } kept ? JsonSerializer.Deserialize<LearntTimes>(kept.Body, Json.Options)! : LearntTimes.None;
+    public Task<LearntTimes> LearntAsync(string estate, CancellationToken ct) => _learnt.ReadAsync(estate, ct);
 
     /// <summary>Learns from a run that has ended.</summary>
     public async Task LearnAsync(RunState run, CancellationToken ct)
     {
         if (await CurrentEstateAsync(ct) is not { } estate || estate.Id != run.Plan.Estate) return;
-        // Runs that end at the same moment teach one after the other.
-        await _learning.WaitAsync(ct);
-        try { await LearnAsync(run, estate, ct); }
-        finally { _learning.Release(); }
-    }
-
-    private readonly SemaphoreSlim _learning = new(1, 1);
-
-    private async Task LearnAsync(RunState run, Estate estate, CancellationToken ct)
-    {
-        var learnt = (await LearntAsync(estate.Id, ct)).With(run, c => estate.Find(c)?.Product);
-        var body = JsonSerializer.Serialize(learnt, Json.Options);
-        await store.SaveAsync([new StoredDocument(LearntKind, estate.Id, 0, Json.DigestOfText(body), body, time.GetUtcNow(), run.By)], ct);
+        await _learnt.ChangeAsync(estate.Id, all => all.With(run, c => estate.Find(c)?.Product), run.By, ct);
     }
 
     /// <summary>The return path of a kept plan once its parts up to one are done, all of them where none is named.</summary>

@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Text.Json;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Storage;
@@ -15,7 +14,7 @@ public sealed record FollowUpLine(string Run, string Label, string Id, string Wh
 /// <summary>Keeps what people say of what runs leave to be done; what there is to do is reckoned from the runs themselves.</summary>
 public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore store, TimeProvider time)
 {
-    private const string Kind = "follow-ups";
+    private readonly SharedDocument<ImmutableArray<FollowUpMark>> _marks = new(store, "follow-ups", [], time);
 
     /// <summary>What is left of runs, newest first.</summary>
     /// <param name="run">Only of this run.</param>
@@ -27,7 +26,7 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
         {
             if (await runs.StateAsync(id, ct) is not { } state) continue;
             var back = await LedBackAsync(state, ct);
-            var marks = (await MarksAsync(id, ct)).ToLookup(m => m.FollowUp);
+            var marks = (await _marks.ReadAsync(id, ct)).ToLookup(m => m.FollowUp);
             foreach (var f in FollowUps.Of(state))
             {
                 // Of a run that was led back afterwards nothing is left to be done but what lies about.
@@ -47,15 +46,11 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
         var found = known.FirstOrDefault(f => f.Id == followUp) ?? (known.Where(f => f.What.Contains(followUp, StringComparison.OrdinalIgnoreCase)).ToList() is [var only] ? only : null);
         if (found is null) return new Problem($"run {run} left nothing of the name '{followUp}'", null, known.IsEmpty ? "It left nothing to be done." : Nearest.Hint(followUp, known.Select(f => f.Id)) ?? "See 'tidestep follow-up list'.");
         if (!done && owner is null && due is null) return new Problem("nothing is said of it", null, "Say that it is done, whose it is, or until when.");
-        var body = JsonSerializer.Serialize((await MarksAsync(run, ct)).Add(new FollowUpMark(found.Id, by, time.GetUtcNow(), done, owner, due, note)), Json.Options);
-        await store.SaveAsync([new StoredDocument(Kind, run, 0, Json.DigestOfText(body), body, time.GetUtcNow(), by)], ct);
+        await _marks.ChangeAsync(run, all => all.Add(new FollowUpMark(found.Id, by, time.GetUtcNow(), done, owner, due, note)), by, ct);
         return null;
     }
 
     // Whether every member is what it was before the run, by a return after its end.
     private async Task<bool> LedBackAsync(RunState state, CancellationToken ct) => state.LedBackBy is { } by && await runs.StateAsync(by, ct) is { End: RunEnd.Completed } back
         && state.Before.All(b => !state.After.TryGetValue(b.Key, out var left) || left == b.Value || back.After.GetValueOrDefault(b.Key) == b.Value);
-
-    private async Task<ImmutableArray<FollowUpMark>> MarksAsync(string run, CancellationToken ct) =>
-        await store.FindAsync(Kind, run, ct) is { } kept ? JsonSerializer.Deserialize<ImmutableArray<FollowUpMark>>(kept.Body, Json.Options) : [];
 }

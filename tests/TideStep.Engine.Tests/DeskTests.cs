@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
@@ -62,6 +63,19 @@ public sealed class DeskTests : IAsyncLifetime
         await first;
         var after = await _estates.ReadingsAsync(default);
         Assert.Equal(("7", "7"), (after.Members["app/n1"].Running, after.Members["app/n2"].Running));
+    }
+
+    [Fact]
+    public async Task Words_that_several_instances_keep_at_the_same_moment_are_all_kept()
+    {
+        // Each has a desk of its own on the same store, as instances have.
+        SharedDocument<ImmutableArray<string>> Desk() => new(_store, "words", [], TimeProvider.System);
+        await Task.WhenAll(Enumerable.Range(0, 40).Select(i => Task.Run(() => Desk().ChangeAsync("plan", all => all.Add($"w{i}"), "Wren", default))));
+        Assert.Equal(Enumerable.Range(0, 40).Select(i => $"w{i}").Order(), (await Desk().ReadAsync("plan", default)).Order());
+        // What changes nothing is no revision.
+        await Desk().ChangeAsync("plan", all => all, "Wren", default);
+        Assert.Equal(40, (await _store.FindAsync("words", "plan", default))!.Revision);
+        Assert.Empty(await Desk().ReadAsync("another plan", default));
     }
 
     [Fact]

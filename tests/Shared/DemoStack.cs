@@ -194,7 +194,10 @@ public sealed class DemoStack : IAsyncDisposable
     public Task FaultAsync(string node, string verb, string kind, double seconds = 0) => Fleet.PostAsJsonAsync("/faults", new { node, verb, kind, seconds });
 
     /// <summary>Mends what the demo has short on purpose, as a person would: the disk of one ledger node is grown.</summary>
-    public async Task GrowDiskAsync() => (await Fleet.PutAsJsonAsync("/nodes/ss-led-3/readings", new { component = "ledger-south", name = "free(\"/data\")", value = "64 GiB" })).EnsureSuccessStatusCode();
+    public async Task GrowDiskAsync() => (await ReadsAsync("ss-led-3", "ledger-south", "free(\"/data\")", "64 GiB")).EnsureSuccessStatusCode();
+
+    /// <summary>Has a node of the fleet tell another value.</summary>
+    public Task<HttpResponseMessage> ReadsAsync(string node, string component, string name, string value) => Fleet.PutAsJsonAsync($"/nodes/{node}/readings", new { component, name, value });
 
     /// <summary>Signs everything that a plan asks people to have done before.</summary>
     public async Task SignAllAsync(string plan)
@@ -210,6 +213,13 @@ public sealed class DemoStack : IAsyncDisposable
     /// <summary>What the fleet itself says was done.</summary>
     public async Task<List<(string Node, string Verb, string What)>> DeedsAsync() =>
         [.. (await Fleet.GetFromJsonAsync<JsonArray>("/record"))!.Select(d => ((string)d!["node"]!, (string)d["verb"]!, (string)d["what"]!))];
+
+    /// <summary>Waits until the fleet says that something was done.</summary>
+    public async Task UntilDoneAsync(Func<(string Node, string Verb, string What), bool> deed)
+    {
+        for (var until = DateTime.UtcNow.AddMinutes(2); !(await DeedsAsync()).Any(deed); await Task.Delay(20))
+            if (DateTime.UtcNow > until) throw new TimeoutException("the fleet never did it");
+    }
 
     /// <summary>Waits until a run fulfils a condition.</summary>
     public async Task<JsonObject> UntilAsync(string run, Func<JsonObject, bool> condition)

@@ -82,6 +82,32 @@ public sealed class ConsoleTests : ConsoleSession
     }
 
     [Fact]
+    public async Task A_hold_that_waits_for_a_safe_place_can_be_made_to_hold_at_once()
+    {
+        var product = Path.Combine(Stack.Work, "slow.yaml");
+        await File.WriteAllTextAsync(product, (await File.ReadAllTextAsync(Stack.Demo("catalogue/phalarope.yaml"))).Replace("change: [install]", "change: [wait, install]").Replace("steps:\n", "steps:\n  wait: {title: wait for the queue's copy, do: {await: 'copied = \"yes\"'}, limit: 20 h}\n").Replace("readings:\n", "readings:\n  copied: {by: field, unit: text}\n"));
+        await Stack.Good("estate", "import", product);
+        var run = await Stack.OpenAsync();
+        await Stack.Good("run", "start", run);
+        var page = await EnterAsync();
+        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
+        // Its relay is stopped and waits for something: no safe place is near.
+        await Stack.UntilDoneAsync(d => d is { Node: "ss-rel-1", Verb: "check-point", What: "done" });
+        await page.GetByRole(AriaRole.Button, new() { Name = "Hold at the next safe place" }).ClickAsync();
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("holding", Patient);
+        await page.GetByRole(AriaRole.Button, new() { Name = "Hold at once" }).ClickAsync();
+        foreach (var relay in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" }) (await Stack.ReadsAsync(relay, "relay-south", "copied", "yes")).EnsureSuccessStatusCode();
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("held", Patient);
+        // What waited was ended; nothing further was begun, though its member is out of service.
+        Assert.DoesNotContain(await Stack.DeedsAsync(), d => d.Verb == "install");
+        await Expect(page.GetByRole(AriaRole.Button, new() { Name = "Hold at once" })).ToBeHiddenAsync();
+        Assert.Empty(await SeriousAsync(page));
+        Assert.Contains(await Stack.JournalAsync(run), e => e!.ToJsonString().Contains("\"atOnce\":true", StringComparison.Ordinal));
+        await page.GetByRole(AriaRole.Button, new() { Name = "Go on" }).ClickAsync();
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", Patient);
+    }
+
+    [Fact]
     public async Task A_persons_step_is_signed_with_evidence_in_a_form()
     {
         var product = Path.Combine(Stack.Work, "signed.yaml");

@@ -166,6 +166,9 @@ esac
 case $verb in
 raise)
   [ -d "$records/attempts" ] || mkdir -p "$records/attempts"
+  fence
+  # Where it stands as high already, and nothing newer was seen, nothing has to be locked out.
+  [ "$1" != "$epoch" ] || [ "$position" -gt "$2" ] || { echo "fence $epoch $position"; exit 0; }
   exec 9>"$records/lock"
   flock 9
   fence

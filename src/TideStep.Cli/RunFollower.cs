@@ -91,23 +91,7 @@ public static class RunFollower
         }
     }
 
-    private static string? Say(RunEvent e) => e switch
-    {
-        Started s => $"started by {s.By}",
-        BlockEntered b => $"part {b.Block}",
-        GuardsChecked { Hold: false } g => $"waits: {g.Why}",
-        Intended { Undo: false } i => $"{i.Step} begins ({i.Attempt})",
-        Intended i => $"{i.Step} is taken back ({i.Attempt})",
-        StepDone d => $"{d.Step} {(d.How == DoneHow.Already ? "was so already" : d.How == DoneHow.Signed ? "signed" : "done")}",
-        StepFailed f => $"{f.Step} failed: {f.Why}",
-        PointVerified p => $"rollback point {p.Point} verified: {p.How}",
-        Held => "held",
-        Halted h => $"halted: {h.Why}",
-        Decided d => $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: {RunReport.Word(d.Decision)}",
-        OrdersGiven o => $"standing orders by {o.By}: {o.Orders.Length}",
-        WindowAwaited w => $"waits for its window, {w.Till.ToLocalTime():ddd yyyy-MM-dd HH:mm zzz}",
-        ReturnBegun r => $"the return is run {r.Run}",
-        Ended x => $"ended: {RunReport.EndWord(x.End)}",
-        _ => null,
-    };
+    // Of all that the log tells, what somebody who watches wants to know.
+    private static string? Say(RunEvent e) => e is Started or BlockEntered or GuardsChecked { Hold: false } or Intended or StepDone or StepFailed or PointVerified or Held or Halted or Decided or OrdersGiven or WindowAwaited or ReturnBegun or Ended
+        ? RunLogText.Words(e, TimeZoneInfo.Local) : null;
 }

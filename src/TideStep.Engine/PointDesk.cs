@@ -65,6 +65,7 @@ public sealed class PointDesk(RunDesk runs, EstateDesk estates, MemberReader rea
                     foreach (var line in node) told.Add(await GiveUpAsync(line, estate.Nodes.ContainsKey(node.Key), work, executor.Log, by, reason, ct));
                     return told;
                 })))) answers.AddRange(node);
+                runs.LetGo(of.Key, executor);
             }
             return (answers.ToImmutable(), []);
         }

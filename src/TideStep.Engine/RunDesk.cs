@@ -119,7 +119,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         var (run, opened) = Opening(plan, $"return of {(state.Label.Length > 0 ? state.Label : of)}", by);
         var held = await journal.CreateReservedRunAsync(run, opened with { Reason = reason }, run.OpenedAt, SubjectsOf(plan), ct);
         if (held.Count > 0) return (null, HeldBy(held));
-        await (await HoldEndedAsync(of, state, ct)).Log.AppendAsync(new LedBack(run.Id));
+        var ended = await HoldEndedAsync(of, state, ct);
+        await ended.Log.AppendAsync(new LedBack(run.Id));
+        LetGo(of, ended);
         await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, null, by, ct);
         return (run.Id, []);
     }
@@ -216,14 +218,15 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
             if (executor.Log.Look(s => s.Parent) is null) await journal.ReleaseAsync(run, CancellationToken.None);
             await TellParentAsync(run, executor, CancellationToken.None);
             await LearnAsync(run, executor);
+            if (executor.Log.Look(s => s.End) is not null) LetGo(run, executor);
         }
         catch (OperationCanceledException) when (_stop.IsCancellationRequested) { /* the service stops; the run is taken up when it starts again */ }
-        catch (StaleOwnerException e) { log($"run {run} has another owner", e); _executors.TryRemove(run, out _); }
+        catch (StaleOwnerException e) { log($"run {run} has another owner", e); LetGo(run, executor); }
         catch (Exception e)
         {
             // What can't be journaled is not begun. The run is taken up again from its journal when the store answers.
             log($"run {run} is interrupted and will be taken up again", e);
-            _executors.TryRemove(run, out _);
+            LetGo(run, executor);
             _tasks[run + " again"] = Task.Run(() => TakeUpAgainAsync(run));
         }
     }
@@ -313,6 +316,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         _executors.TryRemove(run, out _);
         return await HostAsync(run, state, ct, begin: false, ended: true);
     }
+
+    /// <summary>Keeps nothing of a run in memory any more: of one that has ended the journal tells everything.</summary>
+    internal void LetGo(string run, RunExecutor executor) => _executors.TryRemove(KeyValuePair.Create(run, executor));
 
     /// <summary>The executor of a run that this service carries, or null.</summary>
     public RunExecutor? ExecutorOf(string run) => _executors.GetValueOrDefault(run);

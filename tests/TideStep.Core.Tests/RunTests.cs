@@ -147,4 +147,28 @@ public sealed class RunTests
         carrier.Append(new Decided(DecisionKind.StopHere, "Wren", null, null));
         Assert.NotNull(Orders.Decide(carrier.State, DecisionKind.StopHere, "Wren", null, null).Refused);
     }
+
+    [Fact]
+    public void Every_kind_of_entry_has_words_of_its_own_in_the_log()
+    {
+        var kinds = typeof(RunEvent).GetCustomAttributes(typeof(System.Text.Json.Serialization.JsonDerivedTypeAttribute), false).Cast<System.Text.Json.Serialization.JsonDerivedTypeAttribute>().Select(a => a.DerivedType).ToList();
+        Assert.True(kinds.Count > 40);
+        foreach (var kind in kinds)
+        {
+            string words;
+            // An entry without contents stumbles over them only where it has words; one without words is told by its name.
+            try { words = RunLogText.Words((RunEvent)System.Runtime.CompilerServices.RuntimeHelpers.GetUninitializedObject(kind), TimeZoneInfo.Utc); }
+            catch (Exception e) when (e is NullReferenceException or ArgumentNullException or InvalidOperationException) { continue; }
+            Assert.NotEqual(kind.Name, words);
+        }
+    }
+
+    [Fact]
+    public void The_log_says_when_in_the_zone_it_is_asked_for_and_whose_word_it_was()
+    {
+        var zone = TimeZoneInfo.FindSystemTimeZoneById("Europe/London");
+        Assert.Equal("waits for its window, Sun 2026-07-05 02:00 +01:00", RunLogText.Words(new WindowAwaited(2, new DateTimeOffset(2026, 7, 5, 1, 0, 0, TimeSpan.Zero)), zone));
+        Assert.Equal("decided by Wren Hale's standing order: try again, m1/put (the disk was full)", RunLogText.Words(new Decided(DecisionKind.TryAgain, "Wren Hale", "the disk was full", null) { Step = "m1/put", Standing = true }, zone));
+        Assert.Equal("m1/put ended with status 28 (a1)", RunLogText.Words(new AttemptEnded("m1/put", "a1", AttemptEnd.Failed, 28, "no room", false), zone));
+    }
 }

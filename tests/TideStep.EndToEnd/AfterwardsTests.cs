@@ -127,4 +127,30 @@ public sealed class AfterwardsTests
         Assert.Contains("given up", await stack.Good("point", "give-up", second, "--run", first));
         Assert.All(await PointsAsync(stack, first), p => Assert.Equal("given up", p.State));
     }
+
+    [Fact]
+    public async Task The_log_of_a_run_is_there_afterwards_whole_or_of_one_member()
+    {
+        await using var stack = await DemoStack.StartAsync(tiny: true);
+        await stack.FaultAsync("ss-rel-2", "start", "fail-once");
+        var run = await stack.OpenAsync("tiny/goal.yaml", "Relay to 3.2");
+        Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
+        Assert.Equal(0, (await stack.Cli("run", "decide", run, "try-again", "--reason", "it had no memory", "--follow")).Status);
+        await stack.KillServiceAsync();
+        await stack.StartServiceAsync();
+        var log = (await stack.Good("run", "log", run)).TrimEnd('\n').Split('\n');
+        Assert.Equal((await stack.JournalAsync(run)).Count, log.Length);
+        Assert.All(log, l => Assert.Matches(@"^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d [+-]\d\d:\d\d  \S", l));
+        Assert.Contains("opened by Wren Hale: Relay to 3.2", log[0]);
+        Assert.Contains(log, l => l.Contains("decided by Wren Hale: try again", StringComparison.Ordinal) && l.Contains("(it had no memory)", StringComparison.Ordinal));
+        Assert.Contains(log, l => l.EndsWith("ended: completed", StringComparison.Ordinal));
+        // Of one member there are its own lines only, here with what each attempt put out.
+        var its = await stack.Good("run", "log", run, "--member", "relay-south/ss-rel-2", "--outputs");
+        Assert.Contains("ended with status 1", its);
+        Assert.Contains("\n    the action failed", its);
+        Assert.DoesNotContain("ss-rel-1", its);
+        var wrong = await stack.Cli("run", "log", run, "--member", "relay-south/ss-rel-3");
+        Assert.NotEqual(0, wrong.Status);
+        Assert.Contains("Did you mean 'relay-south/ss-rel-2'", wrong.Error);
+    }
 }

@@ -74,6 +74,9 @@ export function RunPage() {
               report
             </a>
           )}
+          <a href={`/api/runs/${run.run}/log`} target="_blank" rel="noreferrer">
+            log
+          </a>
         </span>
       </div>
       <dl className="facts">

@@ -113,6 +113,14 @@ public static class RunCommands
         }, Run, part, note));
         var attempt = new Argument<string>("attempt") { Description = "the attempt's identifier" };
         run.Subcommands.Add(context.Remote("output", "The output of an attempt", async (result, client, _, ct) => { Console.Write(await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/outputs/{result.GetValue(attempt)}", ct)); return Exit.Done; }, Run, attempt));
+        var (ofMember, outputs) = (new Option<string?>("--member") { Description = "only what is about this member, component/node" }, new Option<bool>("--outputs") { Description = "with what each attempt put out" });
+        run.Subcommands.Add(context.Remote("log", "All that happened in a run, line by line; by --format its journal", async (result, client, output, ct) =>
+        {
+            var asked = string.Join('&', new[] { result.GetValue(ofMember) is { } m ? $"member={Uri.EscapeDataString(m)}" : null, result.GetValue(outputs) ? "outputs=true" : null }.OfType<string>());
+            if (output.ForPeople) Console.Write(await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/log{(asked.Length > 0 ? "?" + asked : "")}", ct));
+            else output.Write(await client.GetAsync<JsonArray>($"/api/runs/{result.GetValue(Run)}/journal", ct), () => { });
+            return Exit.Done;
+        }, Run, ofMember, outputs));
         run.Subcommands.Add(context.Remote("return-path", "The return path from where a run stands", async (result, client, output, ct) =>
         {
             var path = await client.GetAsync<ReturnPathView>($"/api/runs/{result.GetValue(Run)}/return-path{(result.GetValue(asFarAs) is { } far ? "?asFarAs=" + Uri.EscapeDataString(far) : "")}", ct);

@@ -151,6 +151,7 @@ public static class RunRoutes
             return ended is null ? Answers.Problem(404, new Problem($"there is no attempt {attempt} in run {run}")) : Results.Text(ended.Output);
         }).WithSummary("The output of an attempt, while it runs and afterwards");
         api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) => await journal.ReadAsync(run, after ?? 0, ct)).WithSummary("The journal after a sequence number");
+        api.MapGet("/runs/{run}/log", LogAsync).WithSummary("The journal as a log for people: all of it or what is about one member, with the outputs of the attempts if they are wanted");
         api.MapGet("/runs/{run}/events", FollowAsync).WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
         api.MapGet("/runs/{run}/report", async (string run, string? format, RunDesk desk, EstateDesk estates, IJournal journal, CancellationToken ct) =>
         {
@@ -189,6 +190,22 @@ public static class RunRoutes
     // A run that this service carries is looked at in memory; any other is folded from its journal.
     private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct) where T : class =>
         desk.ExecutorOf(run) is { } executor ? executor.Log.Look(look) : await desk.StateAsync(run, ct) is { } state ? look(state) : null;
+
+    private static async Task LogAsync(HttpContext http, string run, string? member, bool? outputs, RunDesk desk, EstateDesk estates, IJournal journal, CancellationToken ct)
+    {
+        if (await Look(desk, run, s => s.Plan, ct) is not { } plan) { await Missing(run).ExecuteAsync(http); return; }
+        var members = plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct().ToList();
+        if (member is not null && !members.Contains(member)) { await Answers.Problem(404, new Problem($"run {run} has nothing to do with '{member}'", null, Nearest.Hint(member, members) ?? "Name it as component/node.")).ExecuteAsync(http); return; }
+        var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
+        http.Response.ContentType = "text/plain; charset=utf-8";
+        foreach (var entry in await journal.ReadAsync(run, 0, ct))
+        {
+            if (member is not null && RunLogText.MemberOf(entry.Event, plan) != member) continue;
+            await http.Response.WriteAsync($"{TimeZoneInfo.ConvertTime(entry.At, zone):yyyy-MM-dd HH:mm:ss zzz}  {RunLogText.Words(entry.Event, zone)}\n", ct);
+            if (outputs != true || entry.Event is not AttemptEnded { Output.Length: > 0 } ended) continue;
+            foreach (var line in (await journal.FindOutputAsync(run, ended.Attempt, ct) ?? ended.Output).TrimEnd('\n').Split('\n')) await http.Response.WriteAsync($"    {line}\n", ct);
+        }
+    }
 
     /// <summary>Everything after <c>Last-Event-ID</c> from the journal, then what is appended, without a gap: the listener is set up before the journal is read.</summary>
     private static async Task FollowAsync(HttpContext http, string run, RunDesk desk, RunFeed feed, IJournal journal, CancellationToken ct)

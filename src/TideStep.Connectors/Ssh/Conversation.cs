@@ -12,6 +12,8 @@ namespace TideStep.Connectors.Ssh;
 internal sealed class Conversation : IDisposable
 {
     private static readonly TimeSpan Greeting = TimeSpan.FromSeconds(10);
+    /// <summary>More than any answer is long.</summary>
+    private const int MostPending = 64 * 1024;
 
     private readonly ShellStream _stream;
     /// <summary>Begins every token of this conversation; nobody can guess it, so that no output passes for an answer.</summary>
@@ -101,6 +103,8 @@ internal sealed class Conversation : IDisposable
                 if (!told.Later) waiting.End.TrySetResult(told);
                 waiting.Answer.TrySetResult(told);
             }
+            // What no answer follows is nobody's: a host may print into the channel as it likes.
+            if (_heard.Length - taken > MostPending) taken = _heard.Length - MostPending;
             if (taken > 0) _heard.Remove(0, taken);
         }
     }

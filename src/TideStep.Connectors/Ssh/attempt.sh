@@ -89,6 +89,12 @@ below() {
   done
 }
 
+# Whether the system says that no unit of an attempt is at work; where it can't be asked, nothing is known.
+gone() { # ID
+  systemctl --quiet is-active "tidestep-$1" 2>/dev/null
+  case $? in 3 | 4) return 0 ;; *) [ ! -d /run/systemd/system ] ;; esac
+}
+
 # How long after its record an attempt may still be on its way to begin, in seconds.
 slow=30
 
@@ -104,7 +110,7 @@ tell() { # FOLDER
     elif [ -z "$known" ]; then
       read -r up rest </proc/uptime
       # Late, and nothing of it runs: where it has not begun it can't any more, and where it had, its command had not.
-      if [ "${up%.*}" -gt $((${made:-${up%.*}} + slow)) ] && ! systemctl --quiet is-active "tidestep-${dir##*/}" 2>/dev/null && { claim "$dir" || [ -d /run/systemd/system ]; }; then
+      if [ "${up%.*}" -gt $((${made:-${up%.*}} + slow)) ] && gone "${dir##*/}" && { claim "$dir" || [ -d /run/systemd/system ]; }; then
         printf 'never\n' 1<>"$dir/process"
         forget "${dir##*/}"
         echo unknown

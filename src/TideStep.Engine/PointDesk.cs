@@ -81,7 +81,7 @@ public sealed class PointDesk(RunDesk runs, EstateDesk estates, MemberReader rea
         await log.AppendAsync(new PointGivingUp(point.Planned.Id, by, reason, attempt));
         try
         {
-            var kept = log.Look(s => s.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(p => p.Id == point.Step))?.Do is CaptureAction { Kept: { } own } ? own : null;
+            var kept = log.Look(s => s.Plan.Step(point.Step)).Do is CaptureAction { Kept: { } own } ? own : null;
             var (gone, how) = kept is null ? await work.DiscardAsync(point, attempt, ct) : await work.DropAsync(point, kept, attempt, ct);
             if (gone) await log.AppendAsync(new PointGivenUp(point.Planned.Id, how));
             return Answer(gone, how);

@@ -26,7 +26,7 @@ internal sealed class PointWork(RunContext context, RunLog log, NodeFence fence)
     /// <summary>Asks for a point that the far side keeps itself: whether it is there and in the state in which it is whole, what of the answer tells that, and its size where it is told.</summary>
     public async Task<(bool Whole, string Why, long Bytes)> LookAsync(PlannedPoint point, KeptPoint kept, string name, CancellationToken ct)
     {
-        var (there, told) = await TellAsync(point, FarActions.Of(RunBinding.Named(kept.There, name), null, context.Settings), context.NewAttempt(), patient: true, ct);
+        var (there, _, told) = await TellAsync(point, FarActions.Of(RunBinding.Named(kept.There, name), null, context.Settings), context.NewAttempt(), patient: true, ct);
         var line = StepRunner.LastLine(told);
         if (!there) return (false, $"it is not there: {line}", 0);
         if (kept.Says is { } says && !Matches(says, told).Success) return (false, $"it is there, and not whole: {line}", 0);
@@ -39,19 +39,23 @@ internal sealed class PointWork(RunContext context, RunLog log, NodeFence fence)
     public async Task<(bool Gone, string How)> DropAsync(PointState point, KeptPoint kept, string attempt, CancellationToken ct)
     {
         if (kept.TakeAway is not { } away) return (true, $"nothing has to be taken away: {point.Planned.Node} keeps it by itself");
-        var (well, told) = await TellAsync(point.Planned, FarActions.Of(RunBinding.Named(away, point.Place), null, context.Settings), attempt, patient: false, ct);
-        var (still, _) = await TellAsync(point.Planned, FarActions.Of(RunBinding.Named(kept.There, point.Place), null, context.Settings), $"{attempt}-look", patient: false, ct);
+        var (well, ended, told) = await TellAsync(point.Planned, FarActions.Of(RunBinding.Named(away, point.Place), null, context.Settings), attempt, patient: false, ct);
+        // Whether or not that went well: somebody else may have taken it away before.
+        var (still, answered, said) = await TellAsync(point.Planned, FarActions.Of(RunBinding.Named(kept.There, point.Place), null, context.Settings), $"{attempt}-look", patient: false, ct);
+        // No answer is not the answer that it is gone.
+        if (!ended || !answered) return (false, $"whether {point.Place} is gone is not known: {StepRunner.LastLine(ended ? said : told)}");
         if (still) return (false, $"{point.Place} is still there: {StepRunner.LastLine(told)}");
         return (true, well ? $"{point.Place} is gone" : $"{point.Place} was gone already");
     }
 
     private async Task<(bool Well, string Told)> AskAsync(PointState point, FarAction action, string id, bool patient, CancellationToken ct)
     {
-        var (well, told) = await TellAsync(point.Planned, action, id, patient, ct);
+        var (well, _, told) = await TellAsync(point.Planned, action, id, patient, ct);
         return (well, StepRunner.LastLine(told));
     }
 
-    private async Task<(bool Well, string Told)> TellAsync(PlannedPoint point, FarAction action, string id, bool patient, CancellationToken ct)
+    // Well is how it ended; one that was refused or left no record of its end did not end.
+    private async Task<(bool Well, bool Ended, string Told)> TellAsync(PlannedPoint point, FarAction action, string id, bool patient, CancellationToken ct)
     {
         var node = context.Estate.Nodes[point.Node];
         var connector = context.Reader.ConnectorOf(node);
@@ -59,12 +63,12 @@ internal sealed class PointWork(RunContext context, RunLog log, NodeFence fence)
         var attempt = new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, point.Component, action);
         await fence.RaiseAsync(node.Id, patient, ct);
         var begun = await connector.BeginAsync(node, attempt, Patience, ct);
-        if (begun.Refused is { } refused) return (false, refused);
+        if (begun.Refused is { } refused) return (false, false, refused);
         for (var told = begun.Reading; ; told = null)
         {
             var reading = told ?? await connector.StatusAsync(node, context.Installation, id, Patience, ct);
-            if (reading.Phase == AttemptPhase.Ended) return (reading.ExitCode == 0, reading.Output);
-            if (reading.Phase != AttemptPhase.Running) return (false, $"{(action.Verb == "check-point" ? "the check" : "taking it away")} has no end: {reading.Phase}");
+            if (reading.Phase == AttemptPhase.Ended) return (reading.ExitCode == 0, true, reading.Output);
+            if (reading.Phase != AttemptPhase.Running) return (false, false, $"what was asked of {node.Id} has no end: {reading.Phase.ToString().ToLowerInvariant()}");
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
     }

@@ -196,6 +196,18 @@ public sealed class DemoStack : IAsyncDisposable
     /// <summary>Mends what the demo has short on purpose, as a person would: the disk of one ledger node is grown.</summary>
     public async Task GrowDiskAsync() => (await ReadsAsync("ss-led-3", "ledger-south", "free(\"/data\")", "64 GiB")).EnsureSuccessStatusCode();
 
+    /// <summary>Every fault is over.</summary>
+    public async Task MendAsync() => (await Fleet.DeleteAsync("/faults")).EnsureSuccessStatusCode();
+
+    /// <summary>Does something on a node of the fleet by hand, past Tide Step, and waits for its end.</summary>
+    public async Task CommandAsync(string node, string component, params string[] arguments)
+    {
+        var (attempt, startBy) = ($"h{Guid.NewGuid():N}", DateTimeOffset.UtcNow.AddMinutes(1).ToUnixTimeSeconds());
+        (await Fleet.PostAsJsonAsync($"/nodes/{node}/attempts", new { installation = "by-hand", attempt, epoch = 1, sequence = 1, startBy, component, verb = "command", arguments })).EnsureSuccessStatusCode();
+        for (var until = DateTime.UtcNow.AddMinutes(1); (string?)(await Fleet.GetFromJsonAsync<JsonObject>($"/nodes/{node}/attempts/{attempt}?installation=by-hand"))!["state"] != "ended"; await Task.Delay(20))
+            if (DateTime.UtcNow > until) throw new TimeoutException($"{node} does not end {string.Join(' ', arguments)}");
+    }
+
     /// <summary>Has a node of the fleet tell another value.</summary>
     public Task<HttpResponseMessage> ReadsAsync(string node, string component, string name, string value) => Fleet.PutAsJsonAsync($"/nodes/{node}/readings", new { component, name, value });
 

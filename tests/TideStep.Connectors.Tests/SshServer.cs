@@ -9,7 +9,10 @@ public sealed class SshServer : IDisposable
 {
     private readonly Process _server;
 
-    public SshServer()
+    public SshServer() : this("") { }
+
+    /// <param name="more">Further lines of its configuration.</param>
+    internal SshServer(string more)
     {
         Folder = Directory.CreateTempSubdirectory("tidestep-sshd").FullName;
         Port = FreePort();
@@ -31,6 +34,7 @@ public sealed class SshServer : IDisposable
             PermitRootLogin prohibit-password
             MaxSessions 100
             Subsystem sftp internal-sftp
+            {more}
             """);
         Directory.CreateDirectory("/run/sshd");
         _server = Process.Start(new ProcessStartInfo("/usr/sbin/sshd", ["-D", "-e", "-f", Path.Combine(Folder, "config")]) { RedirectStandardError = true })!;

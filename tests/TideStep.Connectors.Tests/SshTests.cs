@@ -68,6 +68,28 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
         Assert.Contains("it went wrong", missed[Reading("loud")]);
     }
 
+    private const string Ancestors = "  by: {by: command, command: [sh, -c, \"p=$PPID; while [ $p -gt 1 ]; do tr '\\\\0' ' ' </proc/$p/cmdline; p=$(sed -n 's/^PPid:.//p' /proc/$p/status); done\"]}";
+
+    [Fact]
+    public async Task A_conversation_is_held_with_a_host_that_lets_it()
+    {
+        for (var i = 0; i < 2; i++) Assert.Contains("attempt.sh serve", (await ReadAsync(Here, Ancestors, Reading("by"))).Values[Reading("by")].Text);
+    }
+
+    [Fact]
+    public async Task A_host_that_allows_commands_only_is_asked_by_a_session_each()
+    {
+        using var strict = new SshServer("ForceCommand test -n \"$SSH_ORIGINAL_COMMAND\" && eval \"$SSH_ORIGINAL_COMMAND\"");
+        using var connector = new SshConnector(new Secrets(Path.Combine(strict.Folder, "secrets")), strict.Folder, new HttpReader(new HttpClient()), new SqlConnector(new Secrets(strict.Folder)), TimeProvider.System);
+        var node = Node("ssh", ("address", "127.0.0.1"), ("port", $"{strict.Port}"), ("account", SshServer.Account), ("key", "secret:login"), ("host-keys", "known_hosts"), ("state", Path.Combine(strict.Folder, "state")));
+        var read = (await connector.ReadAsync(node, Member, Product(Ancestors), [Reading("by")], CancellationToken.None)).Values[Reading("by")].Text;
+        Assert.DoesNotContain("attempt.sh serve", read);
+        Assert.Contains("attempt.sh ask", read);
+        await connector.RaiseAsync(node, "tstrict", 1, 0, CancellationToken.None);
+        var begun = await connector.BeginAsync(node, new FencedAttempt("tstrict", "astrict1", 1, 1, TimeSpan.FromSeconds(60), "app", new FarAction("command", ["sh", "-c", "exit 7"])), TimeSpan.FromSeconds(10), CancellationToken.None);
+        Assert.Equal(7, begun.Reading!.ExitCode);
+    }
+
     [Fact]
     public async Task What_is_too_long_or_goes_wrong_in_the_conversation_is_asked_for_by_itself()
     {
@@ -88,7 +110,7 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
     }
 
     [Fact]
-    public async Task Many_calls_go_side_by_side_over_one_connection()
+    public async Task Many_calls_go_side_by_side_and_each_gets_its_own_answer()
     {
         await _connector.RaiseAsync(Here, "tmany", 1, 0, CancellationToken.None);
         var ends = await Task.WhenAll(Enumerable.Range(0, 40).Select(async i =>

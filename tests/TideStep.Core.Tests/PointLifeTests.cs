@@ -124,22 +124,24 @@ public sealed class PointLifeTests
     public void What_helpers_do_later_may_make_a_point_of_their_host_void(string relation, string voids, string state)
     {
         // A helper that stands beside its host under no roof of its own: once it has converted, a capture of the host alone leads nowhere.
-        Fleet With(string running, string goal) => Of().With("helper", "addon", running, "\"n[1-2]\"", relation).Product("addon", $$$"""
+        var fleet = Of().With("helper", "addon", "1", "\"n[1-2]\"", relation).Product("addon", $$$"""
             releases: {"1": {}, "2": {}}
-            jumps: {to-2: {from: "=1", to: "2", methods: {offline: {outage: 1 min}}, change: [{{{goal}}}] } }
-            steps: {convert: {do: {command: [convert]}, voids: [{{{voids}}}] }, save: {do: {capture: save} } }
+            jumps:
+              to-2: {from: "=1", to: "2", methods: {offline: {outage: 1 min} }, change: [convert]}
+              to-1: {from: "=2", to: "1", down: true, methods: {offline: {outage: 1 min} }, change: [put-back]}
+            steps: {put-back: {do: {command: [put-back]} }, convert: {do: {command: [convert]}, voids: [{{{voids}}}] }, save: {do: {capture: save} } }
 
             """);
-        Assert.Empty(CatalogueReview.Of(With("1", "convert").Catalogue).Where(f => f.What.Contains("void", StringComparison.Ordinal)));
-        var fleet = With("1", "convert");
+        Assert.Empty(CatalogueReview.Of(fleet.Catalogue).Where(f => f.What.Contains("void", StringComparison.Ordinal)));
         var helper = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: helper, to: 2}]"), "e", "c"));
         var all = PointLife.Of([("r1", Play(PlanOf(fleet))), ("r2", Play(helper, "r2", 1, "-r2"))], Start.AddDays(2));
         Assert.All(all.Where(l => l.Run == "r1"), l => Assert.Equal(state, l.Point.State));
         // In one run, the return path after the helper's move knows it as well.
         var both = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}, {component: helper, to: 2}]"), "e", "c"));
         var played = Play(both);
-        var order = both.Moves.Select(m => m.Component).ToList();
-        if (order.IndexOf("helper") > order.IndexOf("app")) Assert.All(played.Points.Values, p => Assert.Equal(state, p.State));
+        Assert.Equal(["app", "helper"], both.Moves.Select(m => m.Component));
+        Assert.All(played.Points.Values, p => Assert.Equal(state, p.State));
+        Assert.Equal(state == "void", both.Blocks[^1].Return.State == ReturnState.Closed);
     }
 
     [Theory]

@@ -51,7 +51,7 @@ public sealed class AfterwardsTests
         await using var stack = await DemoStack.StartAsync(tiny: true);
         var product = stack.Demo("catalogue/phalarope.yaml");
         var text = (await File.ReadAllTextAsync(product)).Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, serves: 20 d, settle: 0 s}").Replace("restore: {store: [restore-store]}", "restore: {store: [restore-store]}\n  prove: {store: [try-store]}")
-            .Replace("steps:\n", "steps:\n  try-store: {title: restore it into a scratch place, do: {command: [try-restore, \"{point.place}\"]}, repeatable: true, takes: 1 min}\n");
+            .Replace("steps:\n", "steps:\n  try-store: {title: try it in a scratch place, do: {command: [try-restore, \"{point.place}\"]}, repeatable: true, takes: 1 min}\n");
         Assert.Contains("try-store", text);
         await File.WriteAllTextAsync(product, text);
         await stack.Good("estate", "import", product);
@@ -121,10 +121,17 @@ public sealed class AfterwardsTests
         Assert.All(await PointsAsync(stack, first), p => Assert.Equal("used", p.State));
 
         Assert.Contains("would be given up", await stack.Good("point", "give-up", "--run", first, "--dry-run", "--format", "json"));
-        Assert.Contains("is gone", await stack.Good("point", "give-up", points[0].Id, "--run", first));
-        // Somebody else may have taken it away before.
-        var second = points[1].Id;
-        Assert.Contains("given up", await stack.Good("point", "give-up", second, "--run", first));
+        // A node that can't tell what became of a question has not said that nothing is there.
+        var its = (string)JsonNode.Parse(await stack.Good("point", "list", "--run", first, "--format", "json"))!.AsArray().Single(p => (string)p!["id"]! == points[0].Id)!["node"]!;
+        await stack.FaultAsync(its, "*", "record-torn");
+        Assert.Contains("is not known", (await stack.Cli("point", "give-up", points[0].Id, "--run", first, "--format", "json")).Output);
+        Assert.DoesNotContain(await PointsAsync(stack, first), p => p.State == "given up");
+        await stack.MendAsync();
+        Assert.Contains("gone", await stack.Good("point", "give-up", points[0].Id, "--run", first, "--format", "json"));
+        // The second was dropped by somebody else before.
+        var second = JsonNode.Parse(await stack.Good("point", "list", "--run", first, "--format", "json"))!.AsArray().Single(p => (string)p!["id"]! == points[1].Id)!;
+        await stack.CommandAsync((string)second["node"]!, "relay-south", "snapshot", "drop", (string)second["place"]!);
+        Assert.Contains("was gone already", await stack.Good("point", "give-up", points[1].Id, "--run", first, "--format", "json"));
         Assert.All(await PointsAsync(stack, first), p => Assert.Equal("given up", p.State));
     }
 

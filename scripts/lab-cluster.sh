@@ -238,7 +238,7 @@ killed_service() {
 }
 
 colleague() {
-  echo "7. a colleague restarts a server outside, and changes a package outside"
+  echo "7. a colleague restarts a server outside, and changes packages outside: before the start, and while the run is held"
   open_run "ledger to $new, a colleague's hand"
   on relay-3 systemctl restart ledger
   on relay-3 sh -c "cat >/tmp/new.deb; DEBIAN_FRONTEND=noninteractive dpkg -i /tmp/new.deb" <"$TIDESTEP_DATA/artefacts/postgresql-${major}_$new.deb" >/dev/null 2>&1
@@ -253,6 +253,21 @@ colleague() {
   "$bin/tidestep" run start "$run" >/dev/null
   until_is "the first follower is at work" 120 reached "ledger/relay-2/stop" done
   on relay-3 systemctl restart ledger
+  "$bin/tidestep" run hold "$run" >/dev/null
+  until_is "the run is held" 120 sh -c "'$bin/tidestep' run show '$run' --format json | grep -q '\"status\": *\"held\"'"
+  local deb=/var/cache/tidestep/old.deb
+  on relay-3 sh -c "DEBIAN_FRONTEND=noninteractive dpkg -i $deb" >/dev/null 2>&1
+  on relay-3 systemctl restart ledger
+  until_is "relay-3 runs $old" 20 sh -c "lab/lab exec relay-3 runuser -u postgres -- psql -At -c 'show server_version' | grep -q '$old'"
+  "$bin/tidestep" run go-on "$run" >/dev/null
+  "$bin/tidestep" run follow "$run" >"$work/followed" 2>&1 && fail "the changed package was not found while the run was held"
+  said=$("$bin/tidestep" run show "$run" --format json | field halt)
+  grep -q "changed from outside: ledger/relay-3 runs $old, expected $new" <<<"$said" || fail "it halted for another reason: $said"
+  echo "  ok: it is found when the run goes on: $said"
+  on relay-3 sh -c "cat >/tmp/new.deb; DEBIAN_FRONTEND=noninteractive dpkg -i /tmp/new.deb" <"$TIDESTEP_DATA/artefacts/postgresql-${major}_$new.deb" >/dev/null 2>&1
+  on relay-3 systemctl restart ledger
+  until_is "relay-3 runs $new again" 20 sh -c "lab/lab exec relay-3 runuser -u postgres -- psql -At -c 'show server_version' | grep -q '$new'"
+  "$bin/tidestep" run decide "$run" try-again >/dev/null
   to_end
   loaded 30
   all_at "$new"

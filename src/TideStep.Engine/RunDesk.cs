@@ -200,7 +200,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     {
         var epoch = await journal.TakeOwnershipAsync(run, owner, ct, ended);
         var (estate, catalogue) = (await estates.CurrentEstateAsync(ct), await estates.CatalogueAsync(ct));
-        var context = new RunContext(estate!, catalogue, journal, feed, reader, settings, time, installation, () => NewId("a")) { Mask = Mask };
+        var context = new RunContext(estate!, catalogue, journal, feed, reader, settings, time, installation, () => NewId("a")) { Mask = Mask, Revisions = estates.RevisionsAsync };
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
         await executor.Log.AppendAsync(new Owned(owner));
         _executors[run] = executor;

@@ -88,6 +88,7 @@ public sealed class RunExecutor
         CheckGuards guards => CheckGuardsAsync(Plan.Blocks[guards.Block - 1], ct),
         WatchSettling settling => SettleAsync(settling, ct),
         BeginReturn back => _beginReturn(this, back.AsFarAs),
+        ReadOnceMore => ReadAgainAsync(ct),
         ReadAfter => ReadAfterAsync(ct),
         AskAfter => AskAfterAsync(ct),
         _ => Task.CompletedTask,
@@ -98,6 +99,30 @@ public sealed class RunExecutor
     {
         await Log.RenewAsync(owner);
         _steps.ForgetFences();
+    }
+
+    /// <summary>After a break: what was changed from outside halts the run. What may pass by itself, a service that is being started or a node that does not answer, is given its time first.</summary>
+    private async Task ReadAgainAsync(CancellationToken ct)
+    {
+        var began = _context.Time.GetTimestamp();
+        string? said = null;
+        while (true)
+        {
+            (string Estate, string Catalogue)? revisions = _context.Revisions is { } known ? await known(ct) : null;
+            var members = Log.Look(OutsideChanges.Expected).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>().ToList();
+            var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct);
+            var (after, changes) = Log.Look(s => (s.ReadsAgainAfter, OutsideChanges.Of(s, running, revisions)));
+            if (after is null) return;
+            if (changes.Any(c => c.MayPass) && _context.Time.GetElapsedTime(began) <= _context.Settings.RealLimit(EngineSettings.ContactPatience))
+            {
+                var why = string.Join("; ", changes.Where(c => c.MayPass).Take(OutsideChanges.MostTold));
+                if (why != said) await Log.AppendAsync(new ReadingAwaited(said = why));
+                await Task.Delay(_context.Settings.Poll, _context.Time, ct);
+                continue;
+            }
+            await Log.AppendAsync(changes.IsEmpty ? [new ReadAgain(after, [])] : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)]);
+            return;
+        }
     }
 
     private async Task ReadAfterAsync(CancellationToken ct)

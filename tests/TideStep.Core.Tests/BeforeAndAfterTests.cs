@@ -93,6 +93,7 @@ public sealed class BeforeAndAfterTests
                 case Append append: Say(append.Event); break;
                 case DoStep step: Say(new StepDone(step.Step, DoneHow.Done)); break;
                 case AskAfter: Say(new AnswersCompared(Answers(sessions), [.. BeforeAndAfter.Of(plan, state.AnswersBefore, Answers(sessions)).Where(c => c.What.Length > 0)])); break;
+                case ReadOnceMore: Say(new ReadAgain("a break", [])); break;
                 case ReadAfter: Say(new MembersRead("after", plan.Premises.Running)); break;
             }
         }

@@ -45,6 +45,7 @@ public sealed class CloseOutTests
                     case TakeBack back: Say(new MeasureTakenBack(back.Step)); break;
                     case CheckGuards guards: Say(new GuardsChecked(guards.Block, true, "")); break;
                     case WatchSettling settling: Say(new BlockSettled(settling.Block)); break;
+                    case ReadOnceMore: Say(new ReadAgain("a break", [])); break;
                     case ReadAfter: Say(new MembersRead("after", Plan.Premises.Running)); break;
                 }
             }

@@ -45,6 +45,7 @@ public sealed class PointLifeTests
                     case DoStep step when state.Of(step.Step).Status != StepStatus.Done: Say(new StepBegun(step.Step), new Intended(step.Step, "a" + state.Sequence, 1, "n", false), new StepDone(step.Step, DoneHow.Done)); break;
                     case CheckGuards guards: Say(new GuardsChecked(guards.Block, true, "")); break;
                     case WatchSettling settling: Say(new BlockSettled(settling.Block)); break;
+                    case ReadOnceMore: Say(new ReadAgain("a break", [])); break;
                     case ReadAfter: Say(new MembersRead("after", plan.Premises.Running)); break;
                 }
             }

@@ -48,6 +48,7 @@ public sealed class RunTests
                 case Append append: Append(append.Event); break;
                 case CheckGuards guards: Append(new GuardsChecked(guards.Block, true, "")); break;
                 case WatchSettling settling: Append(new BlockSettled(settling.Block)); break;
+                case ReadOnceMore: Append(new ReadAgain("a break", [])); break;
                 case ReadAfter: Append(new MembersRead("after", State.Before)); break;
                 case TakeBack back: Effects.Add((back.Step, true)); Append(new MeasureTakenBack(back.Step)); break;
                 case DoStep step:

@@ -139,6 +139,7 @@ public sealed class WindowTests
                 case DoStep step: Say(new StepDone(step.Step, DoneHow.Done)); break;
                 case CheckGuards guards: Say(new GuardsChecked(guards.Block, true, "")); break;
                 case WatchSettling settling: Say(new BlockSettled(settling.Block)); break;
+                case ReadOnceMore: Say(new ReadAgain("a break", [])); break;
                 case ReadAfter: Say(new MembersRead("after", plan.Premises.Running)); break;
             }
         }

@@ -1,3 +1,4 @@
+using Microsoft.Extensions.Time.Testing;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
@@ -46,6 +47,7 @@ internal sealed class Carriage
 
     /// <summary>Not where time jumps on with every wait: a clock that is looked at again and again would make it race.</summary>
     public bool WatchesTime { get; init; } = true;
+    public Func<CancellationToken, Task<(string Estate, string Catalogue)>>? Revisions { get; init; }
     public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
     public TimeSpan Poll { get; init; } = TimeSpan.FromMilliseconds(1);
     public IReadOnlyList<string> Nodes => [.. _index.Estate.Nodes.Keys.Order(StringComparer.Ordinal)];
@@ -56,7 +58,7 @@ internal sealed class Carriage
     public async Task<RunExecutor> OwnerAsync(bool start = false, bool owned = true)
     {
         var settings = new EngineSettings(Pace, Poll, 64, "/nowhere") { WatchesTime = WatchesTime };
-        var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}") { Mask = Mask };
+        var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}") { Mask = Mask, Revisions = Revisions };
         var executor = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) => Task.CompletedTask);
         if (owned) await executor.Log.AppendAsync(new Owned("me"));
         if (start) await executor.Log.AppendAsync(new MembersRead("before", Plan.Premises.Running), new Started("Wren"));
@@ -97,5 +99,18 @@ internal sealed class Carriage
         Look();
         Assert.True(found.Task.IsCompleted, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why}"));
         return await found.Task;
+    }
+
+    /// <summary>Waits for a state while simulated time goes on.</summary>
+    public static async Task UntilAsync(RunExecutor owner, Task working, FakeTimeProvider time, Func<RunState, bool> so)
+    {
+        for (var beat = 0; !owner.Log.Look(so); beat++)
+        {
+            Assert.True(beat < 20_000, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why} at {time.GetUtcNow():u}"));
+            if (working.IsFaulted) await working;
+            time.Advance(TimeSpan.FromSeconds(10));
+            await Task.Yield();
+            if (beat % 10 == 0) await Task.Delay(1);
+        }
     }
 }

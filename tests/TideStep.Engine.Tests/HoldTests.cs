@@ -71,7 +71,7 @@ public sealed class HoldTests
         Assert.Null(await owner.SayAsync(s => Orders.HoldAt(s, "Wren", at, time.GetUtcNow())));
         using var stop = new CancellationTokenSource();
         var working = owner.ExecuteAsync(stop.Token);
-        await UntilAsync(owner, working, time, _ => time.GetUtcNow() > at.AddMinutes(-10));
+        await Carriage.UntilAsync(owner, working, time, _ => time.GetUtcNow() > at.AddMinutes(-10));
         Assert.DoesNotContain(carriage.Journal.Entries, e => e.Event is HoldAsked);
         await stop.CancelAsync();
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => working);
@@ -79,25 +79,12 @@ public sealed class HoldTests
         owner = await carriage.OwnerAsync();
         using var last = new CancellationTokenSource();
         working = owner.ExecuteAsync(last.Token);
-        await UntilAsync(owner, working, time, s => s.IsHeld);
+        await Carriage.UntilAsync(owner, working, time, s => s.IsHeld);
         var asked = carriage.Journal.Entries.Single(e => e.Event is HoldAsked);
         Assert.Equal(("Wren", false), (((HoldAsked)asked.Event).By, ((HoldAsked)asked.Event).AtOnce));
         Assert.InRange(asked.At, at, at.AddMinutes(2));
         Assert.Null(owner.Log.Look(s => s.HoldAt));
         await last.CancelAsync();
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => working);
-    }
-
-    // Simulated time goes on while everybody waits.
-    private static async Task UntilAsync(RunExecutor owner, Task working, FakeTimeProvider time, Func<RunState, bool> so)
-    {
-        for (var beat = 0; !owner.Log.Look(so); beat++)
-        {
-            Assert.True(beat < 20_000, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why} at {time.GetUtcNow():u}"));
-            if (working.IsFaulted) await working;
-            time.Advance(TimeSpan.FromSeconds(10));
-            await Task.Yield();
-            if (beat % 10 == 0) await Task.Delay(1);
-        }
     }
 }

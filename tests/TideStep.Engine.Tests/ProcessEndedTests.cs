@@ -24,7 +24,8 @@ public sealed class ProcessEndedTests
     public async Task At_every_append_in_turn_in_one_run()
     {
         var carriage = new Carriage();
-        var owners = await carriage.ToEndAsync(n => carriage.Journal.Left = 1);
+        // Whoever takes it up reads the members again first; then it comes one entry further.
+        var owners = await carriage.ToEndAsync(n => carriage.Journal.Left = n == 1 ? 1 : 2);
         Assert.True(owners > 20, $"only {owners} owners");
         EndedWell(carriage);
     }

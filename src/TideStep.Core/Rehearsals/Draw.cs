@@ -89,7 +89,7 @@ internal sealed class Draw(Plan plan, Estate estate, RehearsalWish wish, ulong s
 
     private bool Begin(Work work)
     {
-        var key = work switch { DoStep s => $"s{s.Step} {_failures.GetValueOrDefault(s.Step)} {_state.Decisions.Count}", TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block} {_state.Decisions.Count}", WatchSettling w => $"w{w.Block}", EnterInWindow e => $"e{e.Block} {_state.Decisions.Count}", AwaitDecision d => $"d{d.Since:O} {_state.Orders.Length}", RestTill r => $"r{r.Till:O}", ChooseSuccessor c => $"c{c.Lane}", _ => $"{work.GetType().Name} {_state.Decisions.Count}" };
+        var key = work switch { DoStep s => $"s{s.Step} {_failures.GetValueOrDefault(s.Step)} {_state.Decisions.Count}", TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block} {_state.Decisions.Count}", WatchSettling w => $"w{w.Block}", EnterInWindow e => $"e{e.Block} {_state.Decisions.Count}", AwaitDecision d => $"d{d.Since:O} {_state.Orders.Length}", RestTill r => $"r{r.Till:O}", ChooseSuccessor c => $"c{c.Lane}", ReadOnceMore => $"r{_state.Sequence}", _ => $"{work.GetType().Name} {_state.Decisions.Count}" };
         if (!_inFlight.Add(key)) return false;
         switch (work)
         {
@@ -101,6 +101,7 @@ internal sealed class Draw(Plan plan, Estate estate, RehearsalWish wish, ulong s
             case EnterInWindow enter: Enter(plan.Blocks[enter.Block - 1]); break;
             case RestTill rest: At(rest.Till, () => Say(new WentOn("the plan, as its window has begun"))); break;
             case AwaitDecision wait: At(wait.Since + wait.Order.After, () => Say(new Decided(wait.Order.Decision, "standing order", null, null) { Standing = true })); break;
+            case ReadOnceMore: After(Probing, () => Say(new ReadAgain(_state.ReadsAgainAfter ?? "", []))); break;
             case ReadAfter: After(Probing, () => Say(new MembersRead("after", _state.Before))); break;
             case AskAfter: After(Probing, () => Say(new AnswersCompared(_state.AnswersBefore, []))); break;
         }

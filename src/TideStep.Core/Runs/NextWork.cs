@@ -28,6 +28,9 @@ public sealed record BeginReturn(string? AsFarAs, string? Member = null) : Work;
 /// <summary>Read the members' versions after the work.</summary>
 public sealed record ReadAfter : Work;
 
+/// <summary>Read the members concerned and the premises again after a break, before anything else is begun.</summary>
+public sealed record ReadOnceMore : Work;
+
 /// <summary>Ask after the work what was asked before it, until the differences are borne or their time is over.</summary>
 public sealed record AskAfter : Work;
 
@@ -75,6 +78,8 @@ public static class NextWork
     private static ImmutableArray<Work> GoOn(RunState state)
     {
         var stopping = state.HoldAskedFor || state.AnyFailed || state.TurnBack is not null;
+        // What still runs is followed to its end meanwhile; nothing else is begun on what may be otherwise by now.
+        if (state.ReadsAgainAfter is not null && !state.AnyFailed) return [.. state.OpenAttempts.Where(o => !o.Attempt.Undo).Select(o => (Work)new DoStep(o.Step)), new ReadOnceMore()];
         if (state.CurrentBlock == state.BlocksDone)
         {
             if (stopping) return Stop(state);

@@ -44,7 +44,7 @@ public static class Orders
         if (decision == DecisionKind.GoPastWindow && state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) return No("the plan has no window and no freeze to go past", "Say another decision.");
         if (decision == DecisionKind.AcceptDifferences)
         {
-            if (state.Comparison is not { } compared || compared.Differences.All(d => d.Borne) || state.Halt?.Step is not null) return No("nothing differs from before that could be accepted", "Say another decision.");
+            if (state.Changes.IsEmpty && (state.Comparison is not { } compared || compared.Differences.All(d => d.Borne) || state.Halt?.Step is not null)) return No("nothing differs from before that could be accepted", "Say another decision.");
             if (string.IsNullOrWhiteSpace(reason)) return No("to accept what differs needs a reason", "Say why it may be so; it stands in the report.");
         }
         return ([new Decided(decision, by, reason, asFarAs)], null);

@@ -31,6 +31,8 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Owned), "owned")]
 [JsonDerivedType(typeof(MembersRead), "members-read")]
 [JsonDerivedType(typeof(AnswersCompared), "answers-compared")]
+[JsonDerivedType(typeof(ReadingAwaited), "reading-awaited")]
+[JsonDerivedType(typeof(ReadAgain), "read-again")]
 [JsonDerivedType(typeof(PlanChecked), "plan-checked")]
 [JsonDerivedType(typeof(Started), "started")]
 [JsonDerivedType(typeof(BlockEntered), "block-entered")]
@@ -98,6 +100,14 @@ public sealed record MembersRead(string When, ImmutableSortedDictionary<string, 
 
 /// <summary>The same questions were asked after the work; the differences that there are, borne or not, once they were at rest or their time was over.</summary>
 public sealed record AnswersCompared(ImmutableSortedDictionary<string, string> Answers, ImmutableArray<Compared> Differences) : RunEvent;
+
+/// <summary>The reading after a break waits for a node that does not answer, or for something that does not run.</summary>
+public sealed record ReadingAwaited(string Why) : RunEvent;
+
+/// <summary>After a break the members concerned and the premises were read again.</summary>
+/// <param name="After">What the break was: <c>a hold</c>, <c>a halt</c>, <c>a wait</c>, <c>another owner</c>.</param>
+/// <param name="Changes">What was changed from outside meanwhile; each needs somebody's decision.</param>
+public sealed record ReadAgain(string After, ImmutableArray<OutsideChange> Changes) : RunEvent;
 
 public sealed record Started(string By) : RunEvent
 {

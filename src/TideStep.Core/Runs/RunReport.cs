@@ -47,6 +47,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         var marks = journal.Select(e => e.Event switch
         {
             Opened o => new ReportMark(e.At, $"opened by {o.By}{(o.Reason is null ? "" : $": {o.Reason}")}"),
+            Runs.ReadAgain { Changes.IsEmpty: false } r => new ReportMark(e.At, $"read again after {r.After}: {string.Join("; ", r.Changes)}"),
             Runs.Started s => new ReportMark(e.At, $"started by {s.By}"),
             Owned o when owner is null || owner == o.Owner => Remember(o.Owner),
             Owned o => new ReportMark(e.At, $"taken over by {owner = o.Owner}"),

@@ -127,6 +127,19 @@ public sealed class RunState(Plan plan)
     public IReadOnlySet<string> ReturnedMembers => _returned;
     private readonly HashSet<string> _returned = [];
 
+    /// <summary>After what break the members and the premises have to be read again before the run goes on; null where there was none.</summary>
+    public string? ReadsAgainAfter { get; private set; }
+
+    /// <summary>What that reading waits for; null where it does not.</summary>
+    public string? AwaitsReading { get; private set; }
+
+    /// <summary>What was found changed from outside and waits for a decision.</summary>
+    public ImmutableArray<OutsideChange> Changes { get; private set; } = [];
+
+    /// <summary>What was changed from outside and accepted as it is.</summary>
+    public IReadOnlySet<OutsideChange> AcceptedChanges => _acceptedChanges;
+    private readonly HashSet<OutsideChange> _acceptedChanges = [];
+
     /// <summary>Whether a person accepted the differences that halted the run.</summary>
     public bool DifferencesAccepted { get; private set; }
 
@@ -203,7 +216,7 @@ public sealed class RunState(Plan plan)
         : IsHeld ? RunStatus.Held
         : HoldAskedFor ? RunStatus.Holding
         : StartedAt is null ? RunStatus.Ready
-        : Guards is { Hold: false } || AwaitsSignOff is not null ? RunStatus.Waiting
+        : Guards is { Hold: false } || AwaitsSignOff is not null || AwaitsReading is not null ? RunStatus.Waiting
         : RunStatus.Running;
 
     /// <summary>Grows the state by the next entry of the journal.</summary>
@@ -214,7 +227,12 @@ public sealed class RunState(Plan plan)
         switch (entry.Event)
         {
             case Opened e: (Label, By, Parent, OpenedAt) = (e.Label, e.By, e.Parent, entry.At); break;
-            case Owned e: Owner = e.Owner; break;
+            case Owned e:
+                if (Owner is not null && StartedAt is not null) ReadsAgainAfter = "another owner";
+                Owner = e.Owner;
+                break;
+            case ReadingAwaited e: AwaitsReading = e.Why; break;
+            case ReadAgain e: (ReadsAgainAfter, AwaitsReading, Changes) = (null, null, e.Changes); break;
             case MembersRead { When: "before" } e: (Before, AnswersBefore) = (e.Running, e.Answers ?? AnswersBefore); break;
             case AnswersCompared e: Comparison = e; break;
             case MembersRead e: After = e.Running; break;
@@ -226,11 +244,15 @@ public sealed class RunState(Plan plan)
             case SignOffAwaited e: AwaitsSignOff = Plan.SignOffs.First(s => s.Id == e.SignOff); break;
             case SignedOff e:
                 _signOffs[e.Given.For] = e.Given;
-                if (AwaitsSignOff?.Id == e.Given.For) AwaitsSignOff = null;
+                if (AwaitsSignOff?.Id == e.Given.For) (AwaitsSignOff, ReadsAgainAfter) = (null, "a wait");
                 break;
             case SignOffLapsed e: _signOffs.Remove(e.SignOff); break;
             case OrdersGiven e: (Orders, OrdersBy) = (e.Orders, e.By); break;
-            case BlockEntered e: (CurrentBlock, LanesDoneAt, Guards, AwaitsWindow) = (e.Block, null, null, null); _blocks[e.Block] = (entry.At, null); break;
+            case BlockEntered e:
+                if (AwaitsWindow is not null) ReadsAgainAfter = "a wait";
+                (CurrentBlock, LanesDoneAt, Guards, AwaitsWindow) = (e.Block, null, null, null);
+                _blocks[e.Block] = (entry.At, null);
+                break;
             case GuardsChecked e:
                 Guards = e;
                 if (e.Hold) _guarded.Add(e.Block);
@@ -261,7 +283,10 @@ public sealed class RunState(Plan plan)
             case HoldAsked e: (HoldAskedFor, HoldsAtOnce, RestsAsPlanned, HoldAt) = (true, HoldsAtOnce || e.AtOnce, e.By.StartsWith("the plan,", StringComparison.Ordinal), e.By.StartsWith("the plan,", StringComparison.Ordinal) ? HoldAt : null); break;
             case HoldPlanned e: HoldAt = e.At is null ? null : e; break;
             case Held: IsHeld = true; break;
-            case WentOn: (HoldAskedFor, HoldsAtOnce, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, false, null, BlocksDone); break;
+            case WentOn:
+                if (IsHeld) ReadsAgainAfter = "a hold";
+                (HoldAskedFor, HoldsAtOnce, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, false, null, BlocksDone);
+                break;
             case Halted e: (Halt, HaltedAt) = (e, entry.At); break;
             case Decided e: Decide(e); break;
             case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
@@ -269,7 +294,7 @@ public sealed class RunState(Plan plan)
             case MemberReturned e:
                 _returned.Add(e.Member);
                 LeaveOut(e.Member);
-                (ReturnWanted, ReturningMember, Child, ChildEnd, Guards) = (false, null, null, null, null);
+                (ReturnWanted, ReturningMember, Child, ChildEnd, Guards, ReadsAgainAfter) = (false, null, null, null, null, "a halt");
                 break;
             case ClosingBegun e: ClosingAs = e.End; break;
             case LedBack e: LedBackBy = e.Run; break;
@@ -306,13 +331,15 @@ public sealed class RunState(Plan plan)
                 LeaveOut(LaneOf(decided.Step!));
                 goto case DecisionKind.TryAgain;
             case DecisionKind.AcceptDifferences:
-                DifferencesAccepted = true;
+                if (Changes.IsEmpty) DifferencesAccepted = true;
+                else _acceptedChanges.UnionWith(Changes);
                 goto case DecisionKind.TryAgain;
             case DecisionKind.GoPastWindow:
                 PastWindow = true;
                 goto case DecisionKind.TryAgain;
             case DecisionKind.TryAgain:
                 _reverted.Clear();
+                (ReadsAgainAfter, Changes) = ("a halt", []);
                 foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
                 (Halt, HoldAskedFor, HoldsAtOnce, IsHeld, Guards, TurnBack) = (null, false, false, false, null, null);
                 // A member's return that did not come to its end is given up; its step is tried again.

@@ -53,7 +53,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
 
     private static string? Waits(RunState state)
     {
-        if (state.Status == RunStatus.Waiting) return state.AwaitsSignOff is { } asked ? $"for a sign-off, {asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}" : state.Guards?.Why;
+        if (state.Status == RunStatus.Waiting) return state.AwaitsSignOff is { } asked ? $"for a sign-off, {asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}" : state.AwaitsReading ?? state.Guards?.Why;
         if (state is { Status: RunStatus.Held, HoldsAtOnce: true } && state.CurrentBlock > state.BlocksDone)
         {
             var middle = state.Plan.Blocks[state.CurrentBlock - 1].Lanes.Select(l => (l.Subject, Next: l.Steps.FirstOrDefault(s => state.Of(s.Id).Status != StepStatus.Done), Before: l.Steps.LastOrDefault(s => state.Of(s.Id).Status == StepStatus.Done)))
@@ -99,7 +99,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         if (state.Status is not (RunStatus.Halted or RunStatus.Held)) return [];
         var (entry, back) = (state.Plan.Blocks.LastOrDefault(b => b.Number <= state.CurrentBlock), state.Plan.Kind == Plans.Plan.Return ? "leads this return itself back" : "begins the return path as a run of its own");
         var list = ImmutableArray.CreateBuilder<DecisionView>();
-        if (state.Status == RunStatus.Halted) list.Add(new DecisionView(DecisionKind.TryAgain, state.Halt!.Step is { } step ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; then the run goes on" : "what the run waits for is looked at again"));
+        if (state.Status == RunStatus.Halted) list.Add(new DecisionView(DecisionKind.TryAgain, state.Halt!.Step is { } step ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; then the run goes on" : state.Changes.IsEmpty ? "what the run waits for is looked at again" : "the members and documents are read again, and the run goes on if they are as it left them"));
         if (state.Status == RunStatus.Halted && state.Halt!.Step is { } halted)
         {
             var its = state.Plan.Step(halted);
@@ -113,8 +113,9 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
             })
                 if (Orders.Decide(state, kind, "somebody", "a reason", null, new Amendment(TimeSpan.FromHours(1), null, [])).Refused is null) list.Add(new DecisionView(kind, means));
         }
-        if (state.Status == RunStatus.Halted && state.Halt!.Step is null && !(state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) && !state.PastWindow) list.Add(new DecisionView(DecisionKind.GoPastWindow, "the run goes on although its window ends, or a freeze stands; nothing keeps it to the hours any more"));
-        if (state.Status == RunStatus.Halted && Orders.Decide(state, DecisionKind.AcceptDifferences, "somebody", "a reason", null).Refused is null) list.Add(new DecisionView(DecisionKind.AcceptDifferences, "the run closes with what differs; the report names it with your reason"));
+        if (state.Status == RunStatus.Halted && state.Halt!.Step is null && state.Changes.IsEmpty && !(state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) && !state.PastWindow) list.Add(new DecisionView(DecisionKind.GoPastWindow, "the run goes on although its window ends, or a freeze stands; nothing keeps it to the hours any more"));
+        if (state.Status == RunStatus.Halted && Orders.Decide(state, DecisionKind.AcceptDifferences, "somebody", "a reason", null).Refused is null)
+            list.Add(new DecisionView(DecisionKind.AcceptDifferences, state.Changes.IsEmpty ? "the run closes with what differs; the report names it with your reason" : "the run goes on with what was changed as it is; what is right already is not done again, and every member still has to pass its verification"));
         if (state.Plan.Kind == Plans.Plan.Upgrade) list.Add(new DecisionView(DecisionKind.ReturnAsFarAs, $"{back}: {entry?.Return.State switch { ReturnState.WithLoss => "with loss, ", ReturnState.Closed => "closed for what is planned here, ", _ => "clean, " }}{entry?.Return.Why}"));
         list.Add(new DecisionView(DecisionKind.StopHere, "temporary measures are taken back, everything else stays as it is; the run ends"));
         return list.ToImmutable();

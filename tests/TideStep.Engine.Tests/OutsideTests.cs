@@ -1,0 +1,131 @@
+using Microsoft.Extensions.Time.Testing;
+using TideStep.Connectors;
+using TideStep.Core.Documents;
+using TideStep.Core.Runs;
+using TideStep.Tests;
+
+namespace TideStep.Engine.Tests;
+
+/// <summary>After a hold, a halt, a wait or another owner the members and the premises are read again; what was changed from outside needs a decision.</summary>
+public sealed class OutsideTests
+{
+    // Three members, one after another; the first is done, then the run is held.
+    private static async Task<(Carriage Carriage, RunExecutor Owner, Task Working)> HeldAsync(Func<CancellationToken, Task<(string, string)>>? revisions = null)
+    {
+        var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
+        { Revisions = revisions };
+        var hangs = new TaskCompletionSource();
+        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        carriage.Far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") hangs.TrySetResult(); return Task.CompletedTask; };
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        await hangs.Task;
+        Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
+        carriage.Far.Outcome = (_, _) => 0;
+        carriage.Far.SetRunning("n1", "app", "7");
+        carriage.Far.EndHanging(0);
+        await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
+        return (carriage, owner, working);
+    }
+
+    private static Task<Halted> HaltAsync(RunExecutor owner, Task working) => Carriage.UntilAsync(owner, working, s => s.Halt);
+
+    private static Task<Problem?> DecideAsync(RunExecutor owner, DecisionKind kind, string? reason = null) => owner.SayAsync(s => Orders.Decide(s, kind, "Wren", reason, null));
+
+    [Fact]
+    public async Task A_member_changed_while_the_run_was_held_halts_it_until_somebody_accepts_it()
+    {
+        var (carriage, owner, working) = await HeldAsync();
+        carriage.Far.SetRunning("n3", "app", "7");
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        Assert.Equal("changed from outside: app/n3 runs 7, expected 6", (await HaltAsync(owner, working)).Why);
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal) || d.StartsWith("n3", StringComparison.Ordinal));
+        Assert.Contains(owner.Log.Look(s => RunView.Of("r", s, 1)).Decisions, d => d.Decision == DecisionKind.AcceptDifferences && d.Means.Contains("as it is", StringComparison.Ordinal));
+        // Tried again it is read again, and is still so.
+        Assert.Null(await DecideAsync(owner, DecisionKind.TryAgain));
+        await Carriage.UntilAsync(owner, working, s => s.Decisions.Count == 1 && s.Halt is not null ? s : null);
+        Assert.NotNull(await DecideAsync(owner, DecisionKind.AcceptDifferences));
+        Assert.Null(await DecideAsync(owner, DecisionKind.AcceptDifferences, "Dunlin did it by hand"));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.False(carriage.State.DifferencesAccepted);
+        Assert.Contains(RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks, m => m.What == "read again after a hold: app/n3 runs 7, expected 6");
+    }
+
+    [Fact]
+    public async Task What_was_put_back_meanwhile_lets_it_go_on()
+    {
+        var (carriage, owner, working) = await HeldAsync();
+        carriage.Far.SetRunning("n1", "app", "6");
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        Assert.Equal("changed from outside: app/n1 runs 6, expected 7", (await HaltAsync(owner, working)).Why);
+        carriage.Far.SetRunning("n1", "app", "7");
+        Assert.Null(await DecideAsync(owner, DecisionKind.TryAgain));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Equal(["a hold", "a halt"], carriage.Journal.Entries.Select(e => e.Event).OfType<ReadAgain>().Select(r => r.After));
+    }
+
+    [Fact]
+    public async Task Another_owner_reads_the_members_before_it_begins_anything()
+    {
+        var carriage = new Carriage();
+        carriage.Journal.Left = 12;
+        var first = await carriage.OwnerAsync(start: true);
+        await Assert.ThrowsAnyAsync<ProcessEnded>(() => first.ExecuteAsync(default));
+        carriage.Journal.Left = null;
+        carriage.Far.SetRunning("n3", "app", "7");
+        var next = await carriage.OwnerAsync();
+        var working = next.ExecuteAsync(default);
+        Assert.Equal("changed from outside: app/n3 runs 7, expected 6", (await HaltAsync(next, working)).Why);
+        Assert.Null(await DecideAsync(next, DecisionKind.StopHere));
+        await working;
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n3", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task Changed_documents_are_asked_about_once()
+    {
+        var catalogue = "c";
+        var (carriage, owner, working) = await HeldAsync(_ => Task.FromResult(("e", catalogue)));
+        catalogue = "c2";
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        Assert.Equal("changed from outside: the catalogue's document has changed", (await HaltAsync(owner, working)).Why);
+        Assert.Null(await DecideAsync(owner, DecisionKind.AcceptDifferences, "a remark only"));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
+    public async Task A_node_that_does_not_answer_is_waited_for_and_named()
+    {
+        var (carriage, owner, working) = await HeldAsync();
+        var away = true;
+        carriage.Far.Around = (call, node, _) => away && call == "read" && node == "n2" ? throw new ConnectorException(new Problem("n2 does not answer"), lasting: false) : Task.CompletedTask;
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        var waiting = await Carriage.UntilAsync(owner, working, s => s.AwaitsReading);
+        Assert.Equal("app/n2 does not answer", waiting);
+        Assert.Equal((RunStatus.Waiting, "app/n2 does not answer"), owner.Log.Look(s => (s.Status, RunView.Of("r", s, 1).WaitsFor)));
+        away = false;
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
+    public async Task One_that_never_answers_needs_a_decision()
+    {
+        var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
+        var carriage = new Carriage() { Time = time, Pace = 1, WatchesTime = false, Poll = TimeSpan.FromSeconds(5) };
+        carriage.Journal.Left = 12;
+        await Assert.ThrowsAnyAsync<ProcessEnded>(async () => await (await carriage.OwnerAsync(start: true)).ExecuteAsync(default));
+        carriage.Journal.Left = null;
+        carriage.Far.Around = (call, node, _) => call == "read" && node == "n3" ? throw new ConnectorException(new Problem("n3 does not answer"), lasting: false) : Task.CompletedTask;
+        var next = await carriage.OwnerAsync();
+        var working = next.ExecuteAsync(default);
+        await Carriage.UntilAsync(next, working, time, s => s.Halt is not null);
+        Assert.Equal("changed from outside: app/n3 does not answer", next.Log.Look(s => s.Halt!.Why));
+        Assert.Null(await DecideAsync(next, DecisionKind.StopHere));
+        await Carriage.UntilAsync(next, working, time, s => s.End is not null);
+    }
+}

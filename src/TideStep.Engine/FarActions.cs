@@ -9,7 +9,8 @@ namespace TideStep.Engine;
 /// <summary>Turns a plan's action into what a far side is asked to do.</summary>
 internal static class FarActions
 {
-    public static FarAction Of(StepAction action, string? point, EngineSettings settings) => action switch
+    /// <param name="endsWell">The exit statuses that are success, where 0 is not the only one.</param>
+    public static FarAction Of(StepAction action, string? point, EngineSettings settings, ImmutableArray<int>? endsWell = null) => action switch
     {
         CommandAction command => new FarAction("command", command.Arguments),
         StartAction start => new FarAction("start", [start.Service]),
@@ -19,7 +20,7 @@ internal static class FarActions
         InstallAction install => new FarAction("install", [install.Package, install.Version, install.File ?? "", install.AllowDown ? "down" : ""]),
         SendAction send => new FarAction("send", [send.Artefact, send.To], ArtefactFile(send.Artefact, settings)),
         CaptureAction { Kept: { Take: { } take } } => Of(RunBinding.Named(take, point!), null, settings),
-        CaptureAction { By: { } by } dump => new FarAction("capture-by", [$"{dump.To.TrimEnd('/')}/{point}.dump", .. by]),
+        CaptureAction { By: { } by } dump => new FarAction("capture-by", [$"{dump.To.TrimEnd('/')}/{point}.dump", string.Join(' ', endsWell ?? [0]), .. by]),
         CaptureAction capture => new FarAction("capture", CaptureArguments(capture, point!)),
         RequestAction request => new FarAction("request", [request.Method, request.Url, request.Body ?? ""]),
         QueryAction query => new FarAction("query", [query.Statement, .. query.Parameters]),

@@ -82,24 +82,41 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => !a.Undo);
             if (ended.End is AttemptEnd.Succeeded || (ended.End is AttemptEnd.Restarted && step.Do is RestartAction { Service: null }))
             {
-                if (step.Point is not null && !await CaptureAsync(step, ended, ct)) return;
-                if (step.Tells is { } tells && !await HearAsync(step, tells, ended, ct)) return;
-                await VerifyAsync(step, DoneHow.Done, [], ct);
-                return;
-            }
-            // Counted by the journal, so that an owner that ends in between gives no step more attempts than it has.
-            if (ended.End is AttemptEnd.Failed && log.Look(s => s.Of(step.Id)) is var tried && tried.Attempts.Skip(tried.DealtWith).Count(a => a is { Undo: false, End: AttemptEnd.Failed }) < step.Attempts.Times)
-            {
-                // Overdue, it halted the run before it failed: what follows is for a person to say.
-                if (log.Look(s => s.Halt is not null)) return;
-                await Task.Delay(context.Settings.Real(step.Attempts.Every), context.Time, ct);
+                // Its own report is heard first: what tells that it is not whole is no rollback point.
+                var final = step.Attempts.Unverified != true || Tried(step) >= step.Attempts.Times;
+                if (step.Tells is not { } tells || await HearAsync(step, tells, ended, final, ct))
+                {
+                    if (step.Point is not null && !await CaptureAsync(step, ended, ct)) return;
+                    if (await VerifyAsync(step, DoneHow.Done, [], ct, final)) return;
+                }
+                if (final || !await AgainAsync(step, ct)) return;
                 again = true;
                 continue;
             }
-            await FailAsync(step, Explain(step, ended));
+            // Counted by the journal, so that an owner that ends in between gives no step more attempts than it has.
+            var ofKind = ended.End is AttemptEnd.Failed && step.Attempts.TakesUp(ended.ExitCode, await OutputOfAsync(ended, ct));
+            if (ofKind && Tried(step) < step.Attempts.Times)
+            {
+                if (!await AgainAsync(step, ct)) return;
+                again = true;
+                continue;
+            }
+            await FailAsync(step, Explain(step, ended) + (ended.End is not AttemptEnd.Failed || step.Attempts.Times == 1 ? "" : ofKind ? $" (tried {step.Attempts.Times} times)" : " (no failure for which it is tried again)"));
             return;
         }
     }
+
+    private int Tried(PlanStep step) => log.Look(s => s.Of(step.Id)) is var its ? its.Attempts.Skip(its.DealtWith).Count(a => a is { Undo: false, End: AttemptEnd.Failed or AttemptEnd.Succeeded }) : 0;
+
+    // Another attempt, after its interval; not where it was overdue and halted the run before it failed: what follows is for a person to say.
+    private async Task<bool> AgainAsync(PlanStep step, CancellationToken ct)
+    {
+        if (log.Look(s => s.Halt is not null)) return false;
+        await Task.Delay(context.Settings.Real(step.Attempts.Every), context.Time, ct);
+        return true;
+    }
+
+    private async Task<string> OutputOfAsync(AttemptState ended, CancellationToken ct) => await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output;
 
     private static string Explain(PlanStep step, AttemptState ended) => ended.End switch
     {
@@ -113,22 +130,23 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     internal static string LastLine(string output) => output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault() ?? "no output";
 
     /// <summary>Reads what a step's own output tells of its success; a number that is missing or out of bounds fails it, whatever its status was.</summary>
-    private async Task<bool> HearAsync(PlanStep step, ImmutableArray<ToldNumber> tells, AttemptState ended, CancellationToken ct)
+    /// <param name="last">Whether there is no further attempt, so that it fails.</param>
+    private async Task<bool> HearAsync(PlanStep step, ImmutableArray<ToldNumber> tells, AttemptState ended, bool last, CancellationToken ct)
     {
         var (numbers, wrong) = await ToldAsync(tells, ended, ct);
-        await log.AppendAsync(wrong is null ? [new Told(step.Id, numbers)] : [new Told(step.Id, numbers), new StepFailed(step.Id, $"{step.Title} on {step.Node}: {wrong}")]);
+        await log.AppendAsync(wrong is null || !last ? [new Told(step.Id, numbers)] : [new Told(step.Id, numbers), new StepFailed(step.Id, $"{step.Title} on {step.Node}: {wrong}")]);
         return wrong is null;
     }
 
     private async Task<(ImmutableSortedDictionary<string, double> Numbers, string? Wrong)> ToldAsync(ImmutableArray<ToldNumber> tells, AttemptState ended, CancellationToken ct) =>
-        ToldNumbers.Of(tells, await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output);
+        ToldNumbers.Of(tells, await OutputOfAsync(ended, ct));
 
     private enum Heard { Yes, Never }
 
     private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
-        var action = FarActions.Of(undo ? step.Undo! : step.Do, NameOf(step), context.Settings);
+        var action = FarActions.Of(undo ? step.Undo! : step.Do, NameOf(step), context.Settings, undo ? null : step.EndsWell);
         if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets) context.Mask(secrets, ""); // one that is missing stops the step before its intent
         await _fence.RaiseAsync(step.Node, patient: true, ct);
         var id = context.NewAttempt();
@@ -168,7 +186,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             switch (reading?.Phase)
             {
                 case AttemptPhase.Ended:
-                    await EndAsync(step, attempt.Id, reading.ExitCode == 0 ? AttemptEnd.Succeeded : AttemptEnd.Failed, reading.ExitCode, reading.Output, attempt.Undo);
+                    await EndAsync(step, attempt.Id, EndedWell(step, reading.ExitCode, attempt.Undo) ? AttemptEnd.Succeeded : AttemptEnd.Failed, reading.ExitCode, reading.Output, attempt.Undo);
                     return;
                 case AttemptPhase.Restarted:
                     await EndAsync(step, attempt.Id, AttemptEnd.Restarted, null, reading.Output, attempt.Undo);
@@ -216,6 +234,9 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         catch (ConnectorException e) when (!e.Lasting) { return false; }
     }
 
+    // What a capture's command ended with its wrapper has judged already.
+    private static bool EndedWell(PlanStep step, int? code, bool undo) => code == 0 || (!undo && step.Do is not CaptureAction && code is { } status && step.EndsWell?.Contains(status) == true);
+
     private async Task EndAsync(PlanStep step, string attempt, AttemptEnd end, int? code, string output, bool undo)
     {
         Live.TryRemove(attempt, out _);
@@ -262,11 +283,14 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         context.Reader.ProbeAsync(context.Estate, context.Catalogue, context.Estate.FindMember(step.Member)!, expression, step, ct);
 
     /// <summary>Verifies an effect; what was probed and the step's end are one append, so that an owner that ends between the two loses nothing.</summary>
-    private async Task VerifyAsync(PlanStep step, DoneHow how, IEnumerable<RunEvent> before, CancellationToken ct)
+    /// <param name="fails">Whether the step has failed where it does not hold; else that is only journaled.</param>
+    private async Task<bool> VerifyAsync(PlanStep step, DoneHow how, IEnumerable<RunEvent> before, CancellationToken ct, bool fails = true)
     {
-        if (step.Verify is not { } verify) { await log.AppendAsync([.. before, new StepDone(step.Id, how)]); return; }
+        if (step.Verify is not { } verify) { await log.AppendAsync([.. before, new StepDone(step.Id, how)]); return true; }
         var last = await UntilAsync(step, "verify", verify, step.VerifyWithin, ct);
+        if (!last.Holds && !fails) { await log.AppendAsync([.. before, last]); return false; }
         await log.AppendAsync([.. before, last, last.Holds ? new StepDone(step.Id, how) : new StepFailed(step.Id, $"{step.Title} on {step.Node}: not so within {Core.Documents.Durations.Write(step.VerifyWithin)}: {verify.Text} ({last.Why})")]);
+        return last.Holds;
     }
 
     private async Task AwaitAsync(PlanStep step, Expression expression, CancellationToken ct)

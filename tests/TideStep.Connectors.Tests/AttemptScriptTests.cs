@@ -220,15 +220,38 @@ public sealed class AttemptScriptTests : IDisposable
     public void A_dump_is_whole_or_nothing_is_left_of_it()
     {
         var place = Path.Combine(_state, "points/p.dump");
-        var answer = System.Text.Json.Nodes.JsonNode.Parse(Run("dump", place, "sh", "-c", "echo rows > \"$1\"", "sh").Trim().Split('\n')[^1])!;
+        var answer = System.Text.Json.Nodes.JsonNode.Parse(Run("dump", place, "0", "sh", "-c", "echo rows > \"$1\"", "sh").Trim().Split('\n')[^1])!;
         Assert.Equal((place, 5), ((string)answer["place"]!, (int)answer["bytes"]!));
         Assert.Equal("whole: checksum agrees", Run("check", place, (string)answer["sha256"]!).Trim());
         // A later one that fails leaves the earlier as it was.
-        Assert.Contains("no connection", Run("dump", place, "sh", "-c", "echo half > \"$1\"; echo no connection; exit 3", "sh"));
-        Assert.Contains("what it wrote is empty", Run("dump", place, "sh", "-c", ": > \"$1\"", "sh"));
-        Assert.Contains("it wrote no file", Run("dump", place, "true"));
+        Assert.Contains("no connection", Run("dump", place, "0", "sh", "-c", "echo half > \"$1\"; echo no connection; exit 3", "sh"));
+        Assert.Contains("what it wrote is empty", Run("dump", place, "0", "sh", "-c", ": > \"$1\"", "sh"));
+        Assert.Contains("it wrote nothing", Run("dump", place, "0", "true"));
         Assert.Equal("rows\n", File.ReadAllText(place));
         Assert.Equal([place], Directory.GetFiles(Path.GetDirectoryName(place)!));
+    }
+
+    [Fact]
+    public void A_dump_may_be_a_folder_and_its_command_may_end_with_a_warning()
+    {
+        var place = Path.Combine(_state, "points/base.dump");
+        string[] Base(int status) => ["dump", place, "0 1", "sh", "-c", $"mkdir -p \"$1/global\"; echo control >\"$1/global/pg\"; echo rows >\"$1/data\"; ln -s ../wal \"$1/wal\"; echo 'one file vanished'; exit {status}", "sh"];
+        var answer = System.Text.Json.Nodes.JsonNode.Parse(Run(Base(1)).Trim().Split('\n')[^1])!;
+        var sum = (string)answer["sha256"]!;
+        Assert.Equal((place, 2), ((string)answer["place"]!, (int)answer["entries"]!));
+        Assert.Equal("whole: checksum of 2 files agrees", Run("check", place, sum).Trim());
+        // Another one in its place is as good; a status that is none of the agreed ones leaves the earlier as it was.
+        Assert.Equal(sum, (string)System.Text.Json.Nodes.JsonNode.Parse(Run(Base(0)).Trim().Split('\n')[^1])!["sha256"]!);
+        Assert.DoesNotContain("sha256", Run(Base(2)));
+        Assert.Equal("whole: checksum of 2 files agrees", Run("check", place, sum).Trim());
+        Assert.Contains("what it wrote is empty", Run("dump", place, "0", "mkdir"));
+        // What was changed, or hangs elsewhere, is not whole; such a folder is not taken away either.
+        File.Delete(Path.Combine(place, "wal"));
+        Assert.StartsWith("checksum differs", Run("check", place, sum));
+        Assert.Contains("is not what was captured, and was left", Run("discard", place, sum));
+        File.CreateSymbolicLink(Path.Combine(place, "wal"), "../wal");
+        Assert.Contains("is gone", Run("discard", place, sum));
+        Assert.False(Directory.Exists(place));
     }
 
     [Fact]

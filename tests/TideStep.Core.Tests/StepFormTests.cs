@@ -203,4 +203,22 @@ public sealed class StepFormTests
         var read = ProductDocument.Read(Of("[put]", $"  snap: {{do: {{{action}}}}}").ProductTexts["engine"], "engine.yaml");
         Assert.Contains(read.Problems, f => f.What.Contains(why, StringComparison.Ordinal) && f.At is not null);
     }
+
+    [Theory]
+    [InlineData("attempts: {times: 3, when: {statuses: [75, 300]}}", "'300' is no exit status")]
+    [InlineData("attempts: {times: 3, when: {says: '('}}", "'says' is no regular expression")]
+    [InlineData("attempts: {times: 3, when: {}}", "no kind of failure is named")]
+    [InlineData("attempts: {when: {unverified: true}}", "with one attempt nothing is tried again")]
+    [InlineData("ends-well: [0, x]", "'x' is no exit status")]
+    public void Kinds_of_failure_that_mean_nothing_are_told_with_their_place(string key, string what)
+    {
+        var read = ProductDocument.Read("tidestep: product/1\nproduct: p\nreleases: {\"1\": {}}\nsteps:\n  a: {do: {command: [a]}, " + key + "}\n", "p.yaml");
+        Assert.Contains(read.Problems, p => p.What.Contains(what, StringComparison.Ordinal) && p.At!.Line == 5);
+    }
+
+    [Theory]
+    [InlineData("do: {stop: x}, ends-well: [0, 1]", "only a command ends with a status of its own")]
+    [InlineData("do: {capture: a, paths: [/d]}, attempts: {times: 2, when: {unverified: true}}", "a rollback point is looked at anyway")]
+    public void What_has_no_status_of_its_own_can_name_none(string step, string what) =>
+        Assert.Contains(ProductDocument.Read("tidestep: product/1\nproduct: p\nreleases: {\"1\": {}}\nsteps:\n  a: {" + step + "}\n", "p.yaml").Problems, p => p.What.Contains(what, StringComparison.Ordinal));
 }

@@ -160,6 +160,46 @@ public sealed class TroubleTests
         Assert.Equal(expected, string.Join(", ", carriage.Far.Deeds.Where(d => d.Contains("command")).Select(d => d.Replace("command ", ""))));
     }
 
+    private static Carriage Draining(string when) => new(change: "[drain, put]", steps: Carriage.Steps.Replace("  put:", $"  drain: {{do: {{command: [drain]}}, ends-well: [0, 4], attempts: {{times: 4, every: 0 s, when: {when}}}, verify: {{holds: room >= 2, within: 0 s}}}}\n  put:") + "readings: {room: {by: field, unit: count}}\n");
+
+    private static bool IsDrain(FarAction action) => action.Arguments.FirstOrDefault() == "drain";
+
+    /// <summary>Kinds of failure: which are tried again, and which halt the run at once.</summary>
+    [Theory]
+    [InlineData("{statuses: [75]}", 75, "", 4, "(tried 4 times)")]
+    [InlineData("{statuses: [75]}", 1, "", 1, "(no failure for which it is tried again)")]
+    [InlineData("{says: 'still [0-9]+ sessions'}", 1, "still 3 sessions", 4, "(tried 4 times)")]
+    [InlineData("{says: 'still [0-9]+ sessions'}", 1, "no such host", 1, "(no failure for which it is tried again)")]
+    [InlineData("{statuses: [75], says: late}", 1, "late", 4, "(tried 4 times)")]
+    [InlineData("{unverified: true}", 75, "", 1, "(no failure for which it is tried again)")]
+    [InlineData("{unverified: true}", 0, "", 4, "not so within")]
+    [InlineData("{statuses: [75]}", 0, "", 1, "not so within")]
+    [InlineData("{statuses: [75]}", 4, "", 1, "not so within")]
+    public async Task A_step_is_tried_again_for_the_failures_that_it_names_and_no_others(string when, int status, string output, int attempts, string why)
+    {
+        var carriage = Draining(when);
+        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(1, Core.Expressions.ValueKind.Count);
+        carriage.Far.Outcome = (_, action) => IsDrain(action) ? status : 0;
+        carriage.Far.Prints = (_, action) => IsDrain(action) ? output : "";
+        Assert.Contains(why, await HaltOf(carriage));
+        Assert.Equal(attempts, carriage.Journal.Entries.Select(e => e.Event).OfType<Intended>().Count(i => i.Step == "m1/w1/change/app/n1/drain"));
+    }
+
+    [Fact]
+    public async Task What_comes_true_after_another_attempt_lets_the_run_go_on()
+    {
+        var carriage = Draining("{unverified: true}");
+        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(node == "n2" ? 1 : 2, Core.Expressions.ValueKind.Count);
+        var tries = 0;
+        carriage.Far.Outcome = (node, action) =>
+        {
+            if (IsDrain(action) && node == "n2" && ++tries == 3) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(2, Core.Expressions.ValueKind.Count);
+            return IsDrain(action) ? 4 : 0;
+        };
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal((RunEnd.Completed, 3), (carriage.State.End, tries));
+    }
+
     private static Carriage Stoppable(int times = 1) => new(steps: Carriage.Steps.Replace("limit: 1 s}", $"limit: 1 s, overdue: stop, attempts: {{times: {times}}}}}"));
 
     [Fact]

@@ -9,7 +9,7 @@
 #   run INSTALLATION ID                         (detached; not called by hand)
 #   ask MARK LIMIT QUESTIONS                    -> the answers of read.sh, which lies beside
 #   serve                                       -> requests of the kinds above, a line each, till the end of input (below)
-#   capture PLACE PATH...  dump PLACE ARGV...  check PLACE SHA256 PATH...  discard PLACE SHA256  place SOURCE TARGET SHA256
+#   capture PLACE PATH...  dump PLACE STATUSES ARGV...  check PLACE SHA256 PATH...  discard PLACE SHA256  place SOURCE TARGET SHA256
 # A record is a folder: argv; process and reserved, which take room at once, so that a full disk loses neither, and become the process and
 # the status; boot, written last, which makes the record whole; begun, empty, which the one process makes that may run the command; output;
 # ear, who wants to hear of the end.
@@ -126,6 +126,16 @@ tell() { # FOLDER
   if [ -s "$dir/status" ]; then read -r line <"$dir/status"; printf '%s\n' "$line"; fi
   [ -s "$dir/output" ] && tail -c 65536 "$dir/output"
   return 0
+}
+
+# The checksum of a file, or of a folder: of all its files' checksums, and of what else lies in it.
+sum_of() { # PLACE
+  if [ -d "$1" ]; then
+    sum=$(cd "$1" && { find . -type f -exec sha256sum {} + && find . ! -type f -printf '%y %p %l\n'; } | LC_ALL=C sort | sha256sum)
+  else
+    sum=$(sha256sum "$1")
+  fi
+  sum=${sum%% *}
 }
 
 wait_for() { # FOLDER SECONDS
@@ -286,21 +296,33 @@ capture)
   printf '{"place":"%s","bytes":%s,"sha256":"%s","entries":%s}\n' "$place" "$(stat -c %s "$place")" "$sum" "$(tar -tzf "$place" | wc -l)"
   ;;
 dump)
-  # The command writes beside the place first: what lies at the place is always whole.
-  place=$1
-  shift
+  # The command writes a file or a folder, beside the place first: what lies at the place is always whole.
+  place=$1 well=$2
+  shift 2
   mkdir -p "$(dirname "$place")" || exit 1
   rm -rf "$place.new"
-  "$@" "$place.new" || { code=$?; rm -rf "$place.new"; exit "$code"; }
-  [ -f "$place.new" ] || { rm -rf "$place.new"; echo "it wrote no file to $place.new"; exit 1; }
-  [ -s "$place.new" ] || { rm -f "$place.new"; echo "what it wrote is empty"; exit 1; }
-  sync "$place.new"
+  code=0
+  "$@" "$place.new" || code=$?
+  case " $well " in *" $code "*) ;; *) rm -rf "$place.new"; exit "$code" ;; esac
+  if [ -d "$place.new" ]; then
+    count=$(find "$place.new" -type f | wc -l) bytes=$(du -sb "$place.new" | cut -f1)
+    [ "$count" -gt 0 ] || { rm -rf "$place.new"; echo "what it wrote is empty"; exit 1; }
+    find "$place.new" -exec sync -d {} + 2>/dev/null || sync
+    rm -rf "$place"
+  else
+    [ -f "$place.new" ] || { rm -rf "$place.new"; echo "it wrote nothing to $place.new"; exit 1; }
+    [ -s "$place.new" ] || { rm -f "$place.new"; echo "what it wrote is empty"; exit 1; }
+    count=1 bytes=$(stat -c %s "$place.new")
+    sync "$place.new"
+  fi
   mv -f "$place.new" "$place"
-  printf '{"place":"%s","bytes":%s,"sha256":"%s","entries":1}\n' "$place" "$(stat -c %s "$place")" "$(sha256sum "$place" | cut -d' ' -f1)"
+  sum_of "$place"
+  printf '{"place":"%s","bytes":%s,"sha256":"%s","entries":%s}\n' "$place" "$bytes" "$sum" "$count"
   ;;
 check)
-  sum=$(sha256sum "$1" | cut -d' ' -f1)
+  sum_of "$1"
   if [ "$sum" != "$2" ]; then echo "checksum differs: $sum"; exit 5; fi
+  [ ! -d "$1" ] || { echo "whole: checksum of $(find "$1" -type f | wc -l) files agrees"; exit 0; }
   case $1 in *.tar.gz) ;; *) echo "whole: checksum agrees"; exit 0 ;; esac
   list=$(tar -tzf "$1") || { echo "the archive can't be listed"; exit 5; }
   [ -n "$list" ] || { echo "the archive lists nothing"; exit 5; }
@@ -316,9 +338,9 @@ check)
 discard)
   # Only what was captured is taken away: another file that lies there now is somebody else's.
   if [ ! -e "$1" ]; then echo "$1 was gone already"; exit 0; fi
-  sum=$(sha256sum "$1" | cut -d' ' -f1)
+  sum_of "$1"
   if [ "$sum" != "$2" ]; then echo "$1 is not what was captured, and was left: checksum $sum"; exit 6; fi
-  rm -f "$1" && sync "$(dirname "$1")" && echo "$1 is gone"
+  rm -rf "$1" && sync "$(dirname "$1")" && echo "$1 is gone"
   ;;
 place)
   sum=$(sha256sum "$1" | cut -d' ' -f1)

@@ -21,6 +21,7 @@ internal static class StepDocument
             var (verify, within) = ReadVerify(form);
             var attempts = form.Node("attempts") is { } node2 ? ReadAttempts(node2, form) : new AttemptPolicy(1, TimeSpan.Zero);
             var action = ReadAction(doing, form.What, findings);
+            if (attempts.Unverified == true && action is CaptureAction) findings.Add($"step {name}: a rollback point is looked at anyway, and the run does not go on without one that is whole", form.PlaceOf("attempts"), "Leave 'unverified' out.");
             var undo = form.Node("undo") is { } undoing ? ReadAction(undoing, $"{form.What}, undo", findings) : null;
             var takes = ReadTakes(form);
             var lasts = form.Word("lasts", "member", "wave", "jump", "run") switch { "wave" => MeasureScope.Wave, "jump" => MeasureScope.Jump, "run" => MeasureScope.Run, _ => MeasureScope.Member };
@@ -28,7 +29,8 @@ internal static class StepDocument
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
                 takes.Base, form.Text("impact"), at)
-            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)], OnlyIf = ReadOnlyIf(form), Scope = ReadScope(form), Tells = ReadTells(form) };
+            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)], OnlyIf = ReadOnlyIf(form), Scope = ReadScope(form), Tells = ReadTells(form), EndsWell = ReadStatuses(form, "ends-well") ?? [] };
+            if (!step.EndsWell.IsEmpty && action is not (CommandAction or CaptureAction { By: not null })) findings.Add($"step {name}: only a command ends with a status of its own", form.PlaceOf("ends-well"), "Leave 'ends-well' out.");
             if (action is StartAction { Service: StepSpec.AllServices } or StopAction { Service: StepSpec.AllServices } && services.IsEmpty) findings.Add($"step {name}: it is for all services, and the product names none", at, "Name them in the order in which they are stopped: services: [web, worker].");
             if (step.Scope != StepScope.Member && step.On != StepOn.Member) findings.Add($"step {name}: what is done on {(step.On == StepOn.Others ? "others" : "a successor")} belongs to each member", form.PlaceOf("scope"), "Leave 'scope' out, or 'on'.");
             voids.AddRange(form.Words("voids").Select(w => (w.Text, w.At, name)));
@@ -116,8 +118,29 @@ internal static class StepDocument
     {
         var attempts = Form.OpenOrWord(node, "times", $"{form.What}, attempts", form.Findings);
         var policy = new AttemptPolicy(attempts.Count("times", 1) ?? 1, attempts.Duration("every") ?? TimeSpan.FromSeconds(10));
+        if (attempts.Node("when") is { } kinds)
+        {
+            var when = Form.Open(kinds, $"{attempts.What}, when", form.Findings);
+            policy = policy with { Statuses = ReadStatuses(when, "statuses"), Says = when.Text("says"), Unverified = when.Flag("unverified") ? true : null };
+            if (policy.Says is { } says && CollectorDocument.GroupsOf(says) is null) form.Findings.Add($"{when.What}: 'says' is no regular expression", when.PlaceOf("says"));
+            if (policy is { Statuses: null, Says: null, Unverified: null }) form.Findings.Add($"{when.What}: no kind of failure is named", when.At, "Name statuses, says, or unverified; or leave 'when' out.");
+            if (policy.Times < 2) form.Findings.Add($"{attempts.What}: with one attempt nothing is tried again", when.At, "Say how many times: times: 3.");
+            when.Close();
+        }
         attempts.Close();
         return policy;
+    }
+
+    private static ImmutableArray<int>? ReadStatuses(Form form, string key)
+    {
+        if (!form.Has(key)) return null;
+        var found = ImmutableArray.CreateBuilder<int>();
+        foreach (var (word, at) in form.Words(key))
+        {
+            if (int.TryParse(word, System.Globalization.CultureInfo.InvariantCulture, out var status) && status is >= 0 and <= 255) found.Add(status);
+            else form.Findings.Add($"{form.What}, {key}: '{word}' is no exit status", at, "Statuses are 0 to 255.");
+        }
+        return found.ToImmutable();
     }
 
     private static StepAction? ReadAction(Node node, string what, Findings findings)

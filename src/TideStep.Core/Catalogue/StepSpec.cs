@@ -68,8 +68,24 @@ public sealed record RequestAction(string Method, string Url, string? Body) : St
 /// <summary>A statement to the node's database; what placeholders stand for goes along as parameters, <c>$1</c> and on, never as text of the statement.</summary>
 public sealed record QueryAction(string Statement, ImmutableArray<string> Parameters) : StepAction;
 
-/// <summary>How often a step may be tried, and after how long again.</summary>
-public sealed record AttemptPolicy(int Times, TimeSpan Every);
+/// <summary>How often a step may be tried, after how long again, and for which failures; where no kind is named, for every end by a bad status.</summary>
+public sealed record AttemptPolicy(int Times, TimeSpan Every)
+{
+    /// <summary>The exit statuses for which it is tried again; null where they do not matter.</summary>
+    public ImmutableArray<int>? Statuses { get; init; }
+
+    /// <summary>A regular expression; it is tried again where its output matches. Null where that does not matter.</summary>
+    public string? Says { get; init; }
+
+    /// <summary>Whether it is tried again, too, where it ended well and what it was to bring about is not so.</summary>
+    public bool? Unverified { get; init; }
+
+    /// <summary>Whether it is tried again after it ended with a status that is none of success.</summary>
+    /// <param name="status">The status.</param>
+    /// <param name="output">What it put out.</param>
+    public bool TakesUp(int? status, string output) => (Statuses is null && Says is null && Unverified is null)
+        || (status is { } code && Statuses?.Contains(code) == true) || (Says is { } says && System.Text.RegularExpressions.Regex.IsMatch(output, says, System.Text.RegularExpressions.RegexOptions.NonBacktracking));
+}
 
 /// <summary>Till when a temporary measure stands: its member is done, the wave is, the jump is, or the run ends.</summary>
 public enum MeasureScope { Member, Wave, Jump, Run }
@@ -92,7 +108,7 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
     public TimeRate? Rate { get; init; }
 
     /// <summary>What tells this step from any other: the beginning of the digest of what it does and how that is proved, whatever its times.</summary>
-    public string Digest => _digest ??= Documents.Json.Digest(new { action = Do, already = Already?.Text, verify = Verify?.Text, undo = Undo, Repeatable, On, Notes })[7..19];
+    public string Digest => _digest ??= Documents.Json.Digest(new { action = Do, already = Already?.Text, verify = Verify?.Text, undo = Undo, Repeatable, On, Notes, endsWell = EndsWell.IsDefaultOrEmpty ? (ImmutableArray<int>?)null : EndsWell })[7..19];
     private string? _digest;
 
     /// <summary>On whom it is done.</summary>
@@ -112,6 +128,9 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
 
     /// <summary>What its output has to tell of its own success.</summary>
     public ImmutableArray<ToldNumber> Tells { get; init; } = [];
+
+    /// <summary>The exit statuses that are success; empty where only 0 is.</summary>
+    public ImmutableArray<int> EndsWell { get; init; } = [];
 
     /// <summary>Stands for every service of the product, where a step starts or stops them all.</summary>
     public const string AllServices = "services";

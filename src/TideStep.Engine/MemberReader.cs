@@ -112,17 +112,28 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         catch (ConnectorException) { return null; }
     }
 
-    private static readonly Reference Running = new("running", [], null);
+    private static readonly Reference Running = new("running", [], null), Installed = new("installed", [], null);
 
     /// <summary>What each member runs: its label, <c>none</c> where nothing runs, <c>unreachable</c> where its node does not answer. Nothing else is asked of it: a survey asks for much more.</summary>
-    public async Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct)
+    public Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct) => VersionsAsync(Running, estate, catalogue, members, ct);
+
+    /// <summary>The members that run something else than is installed on them, each with what puts that into effect; one that tells of neither owes nothing that is known.</summary>
+    /// <param name="running">What they run, as just read.</param>
+    public async Task<ImmutableArray<Core.Runs.OwedRestart>> OwedAsync(Estate estate, ProductCatalogue catalogue, IReadOnlyCollection<Member> members, IReadOnlyDictionary<string, string> running, CancellationToken ct)
+    {
+        var installed = await VersionsAsync(Installed, estate, catalogue, members, ct);
+        return [.. members.Where(m => running[m.Id] is not ("none" or "unreachable") && installed[m.Id] is not ("none" or "unreachable") && installed[m.Id] != running[m.Id]).OrderBy(m => m.Id, StringComparer.Ordinal)
+            .Select(m => new Core.Runs.OwedRestart(m.Id, running[m.Id], installed[m.Id], InEffect.By(catalogue.Find(estate.Find(m.Component)!.Product)!, running[m.Id], installed[m.Id])))];
+    }
+
+    private async Task<ImmutableSortedDictionary<string, string>> VersionsAsync(Reference which, Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct)
     {
         var found = new ConcurrentDictionary<string, string>();
-        await Parallel.ForEachAsync(members, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (member, token) => found[member.Id] = await RunningOfAsync(estate, catalogue, member, token));
+        await Parallel.ForEachAsync(members, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (member, token) => found[member.Id] = await VersionOfAsync(which, estate, catalogue, member, token));
         return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }
 
-    private async Task<string> RunningOfAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
+    private async Task<string> VersionOfAsync(Reference which, Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
     {
         if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product) return "none";
         var node = estate.Nodes[member.Node];
@@ -130,8 +141,8 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         try
         {
             // A connector that does not heed the token is abandoned, not awaited.
-            var taken = await ConnectorOf(node).ReadAsync(node, member, product, [Running], limit.Token).WaitAsync(settings.NodeLimit, time, ct);
-            return taken.Values.GetValueOrDefault(Running)?.ToString() ?? "none";
+            var taken = await ConnectorOf(node).ReadAsync(node, member, product, [which], limit.Token).WaitAsync(settings.NodeLimit, time, ct);
+            return taken.Values.GetValueOrDefault(which)?.ToString() ?? "none";
         }
         catch (ConnectorException) { return "unreachable"; }
         catch (TimeoutException)

@@ -38,6 +38,7 @@ internal sealed class RunClock(RunContext context, RunLog log)
         if (state.Status is not (RunStatus.Running or RunStatus.Waiting) || state.CurrentBlock == state.BlocksDone) return null;
         var now = context.Time.GetUtcNow();
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
+        if (block.Early == true) return null;
         var window = keepsWindows ? state.Plan.Windows.FirstOrDefault(w => block.Move >= w.FirstMove && block.Move <= w.LastMove) : null;
         if (Forecast.EndOf(state, context.Settings.Pace, window?.LastMove, now) is not { } end) return null;
         if (window is not null)
@@ -48,7 +49,7 @@ internal sealed class RunClock(RunContext context, RunLog log)
             return end > window.To && state.LateAgainst != window.To ? new RanLate(end, window.To) : null;
         }
         var whole = context.Settings.Real(state.Plan.Expected);
-        var due = state.StartedAt!.Value + whole;
+        var due = (state.StartAt is { } at && at > state.StartedAt ? at : state.StartedAt!.Value) + whole;
         var grace = whole * Grace > context.Settings.Real(LeastGrace) ? whole * Grace : context.Settings.Real(LeastGrace);
         return end > due + grace && state.LateAgainst is null ? new RanLate(end, due) : null;
     }

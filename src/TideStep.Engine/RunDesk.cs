@@ -94,8 +94,9 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
     }
 
     /// <summary>Opens and starts a run of a kept plan; refused, there is no such run.</summary>
-    public async Task<(string? Run, ImmutableArray<Problem> Problems)> OpenAndStartAsync(string digest, string label, string by, CancellationToken ct)
+    public async Task<(string? Run, ImmutableArray<Problem> Problems)> OpenAndStartAsync(string digest, string label, string by, CancellationToken ct, DateTimeOffset? at = null)
     {
+        if (Past(at) is { } past) return (null, [past]);
         var (plan, problem) = await FindPlanAsync(digest, ct);
         if (plan is null) return (null, [problem!]);
         if (await UnreadyAsync(plan, ct) is { } unready) return (null, [unready]);
@@ -108,7 +109,7 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         var (run, opened) = Opening(plan, label, by);
         var held = await journal.CreateReservedRunAsync(run, opened, run.OpenedAt, SubjectsOf(plan), ct);
         if (held.Count > 0) return (null, HeldBy(held));
-        await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, round, by, ct);
+        await BeginAsync(run.Id, (await StateAsync(run.Id, ct))!, before, round, by, ct, at);
         return (run.Id, []);
     }
 
@@ -143,8 +144,10 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         [.. held.GroupBy(h => h.Run).Select(g => new Problem($"run {g.Key} works on {string.Join(", ", g.Take(3).Select(h => h.Subject))}{(g.Count() > 3 ? $" and {g.Count() - 3} more" : "")}", null, "Wait for its end, or end it with a decision."))];
 
     /// <summary>Starts an opened run: premises are read again, what it works on is reserved; refused, nothing has begun.</summary>
-    public async Task<ImmutableArray<Problem>> StartAsync(string run, string by, CancellationToken ct)
+    /// <param name="at">Before when nothing is begun but what only lies ready; null for now.</param>
+    public async Task<ImmutableArray<Problem>> StartAsync(string run, string by, CancellationToken ct, DateTimeOffset? at = null)
     {
+        if (Past(at) is { } past) return [past];
         if (await journal.FindRunAsync(run, ct) is not { } stored || await StateAsync(run, ct) is not { } state) return [NoRun(run)];
         if (state.StartedAt is not null) return [new Problem($"run {run} has been started", null, "Follow it with 'tidestep run follow'.")];
         if (stored.Parent is null && await UnreadyAsync(state.Plan, ct) is { } unready) return [unready];
@@ -159,11 +162,11 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
             var held = await journal.ReserveAsync(run, SubjectsOf(state.Plan), ct);
             if (held.Count > 0) return HeldBy(held);
         }
-        await BeginAsync(run, state, before, round, by, ct);
+        await BeginAsync(run, state, before, round, by, ct, at);
         return [];
     }
 
-    private async Task BeginAsync(string run, RunState state, ImmutableSortedDictionary<string, string> before, Core.Checks.CheckRound? round, string by, CancellationToken ct)
+    private async Task BeginAsync(string run, RunState state, ImmutableSortedDictionary<string, string> before, Core.Checks.CheckRound? round, string by, CancellationToken ct, DateTimeOffset? at = null)
     {
         var executor = await HostAsync(run, state, ct, begin: false);
         RunEvent[] proved = round is null ? [] : [new PlanChecked(round.Findings.Length, [.. round.Findings.Where(f => f.Result is Core.Checks.CheckResult.Failed or Core.Checks.CheckResult.Open)])];
@@ -171,9 +174,11 @@ public sealed class RunDesk(EstateDesk estates, IJournal journal, IDocumentStore
         RunEvent[] signed = SignOffs is not null && (await SignOffs.OfAsync(state.Plan.Digest, ct)).LastOrDefault() is { } word && state.Plan.SignOffs.Any(s => s.Id == word.For)
             ? [new SignedOff(word), .. state.Orders.IsEmpty && !word.TurnBack.IsDefaultOrEmpty ? new RunEvent[] { new OrdersGiven(word.TurnBack, word.By) } : []] : [];
         var answers = state.Plan.Asks.IsEmpty || await estates.IndexAsync(ct) is not { } index ? null : await reader.AnswersAsync(index.Estate, index.Catalogue, state.Plan.Asks, null, ct);
-        await executor.Log.AppendAsync([new MembersRead("before", before) { Answers = answers }, .. proved, .. signed, new Started(by) { Pace = settings.Pace }]);
+        await executor.Log.AppendAsync([new MembersRead("before", before) { Answers = answers }, .. proved, .. signed, .. at is null ? [] : new RunEvent[] { new StartPlanned(at, by) }, new Started(by) { Pace = settings.Pace }]);
         Begin(run, executor);
     }
+
+    private Problem? Past(DateTimeOffset? at) => at <= time.GetUtcNow() ? new Problem($"{at:yyyy-MM-dd HH:mm zzz} is past", null, "Start it now, or say a later time.") : null;
 
     private async Task<Problem?> UnreadyAsync(Plan plan, CancellationToken ct) => Rehearsals is not null && await Rehearsals.MissingAsync(plan, ct) is { } unrehearsed ? unrehearsed : SignOffs is null ? null : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
 

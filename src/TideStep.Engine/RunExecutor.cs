@@ -127,8 +127,9 @@ public sealed class RunExecutor
 
     private async Task ReadAfterAsync(CancellationToken ct)
     {
-        var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>();
-        await Log.AppendAsync(new MembersRead("after", await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct)));
+        var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>().ToList();
+        var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct);
+        await Log.AppendAsync(new MembersRead("after", running) { Owed = await _context.Reader.OwedAsync(_context.Estate, _context.Catalogue, members, running, ct) });
     }
 
     /// <summary>Asks again until every difference is borne, or the time in which each may come to rest is over.</summary>
@@ -226,15 +227,17 @@ public sealed class RunExecutor
     /// <summary>Enters a part when its window has begun, and while it still fits.</summary>
     private async Task EnterAsync(Block block, CancellationToken ct)
     {
-        while (KeepsWindows)
+        while (true)
         {
             if (Log.Look(s => s.HoldAskedFor || s.IsHeld || s.End is not null)) return;
             var now = _context.Time.GetUtcNow();
-            var entering = Entering.Of(Plan, block, now);
+            // A time that a person said is one of the clock on the wall, whatever the pace.
+            var from = Log.Look(s => s.StartAt);
+            var entering = KeepsWindows ? Entering.Of(Plan, block, now, from) : block.Early != true && now < from ? new Entering(from, null) : default;
             if (entering.Halt is { } why) { await Log.AppendAsync(new Halted(why, null)); return; }
             if (entering.WaitTill is not { } opens) break;
-            if (Log.Look(s => s.AwaitsWindow?.Block) != block.Number) await Log.AppendAsync(new WindowAwaited(block.Number, opens));
-            await Task.Delay(opens - now < Look ? opens - now : Look, _context.Time, ct);
+            if (Log.Look(s => s.AwaitsWindow) != new WindowAwaited(block.Number, opens)) await Log.AppendAsync(new WindowAwaited(block.Number, opens));
+            await Task.Delay(opens - now < Look ? opens - now : Look, _context.Time, ct); // another time may be said meanwhile
         }
         if (Plan.SignOffs.FirstOrDefault(s => s.Block == block.Number) is { } asked && Log.Look(s => s.SignOffs.GetValueOrDefault(asked.Id)) is { } given && given.Ends <= _context.Time.GetUtcNow())
         {

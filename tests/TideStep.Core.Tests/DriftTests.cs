@@ -17,7 +17,7 @@ public sealed class DriftTests
     public void A_member_is_held_against_its_component_the_restart_it_owes_the_last_run_and_the_catalogue()
     {
         Assert.Equal(["app/a1 running 2 > 1 (component)", "app 1 a release that is supported > support ends on 2026-12-31, in 38 d (support)"], Of("  app/a1: {running: \"1\"}\n"));
-        Assert.Equal(["app/a2 running 2 > 1 (restart)", "app/a2 running 2 > 1 (component)"], Of("  app/a2: {running: \"1\", installed: \"2\"}\n").Where(d => d.StartsWith("app/", StringComparison.Ordinal)).OrderDescending());
+        Assert.Equal(["app/a2 running 2, by a restart > 1 (restart)", "app/a2 running 2 > 1 (component)"], Of("  app/a2: {running: \"1\", installed: \"2\"}\n").Where(d => d.StartsWith("app/", StringComparison.Ordinal)).OrderDescending());
         Assert.Equal(["app/a3 running 1 > 2 (last run)"], Of("", ("app/a3", "1")));
         Assert.Equal(["app/a3 in service yes > no (component)"], Of("  app/a3: {running: \"2\", in-service: false}\n"));
         Assert.Contains("app running a release of engine > 9 (catalogue)", Of("  app/a1: {running: \"9\"}\n"));

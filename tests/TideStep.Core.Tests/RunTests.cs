@@ -168,7 +168,7 @@ public sealed class RunTests
     public void The_log_says_when_in_the_zone_it_is_asked_for_and_whose_word_it_was()
     {
         var zone = TimeZoneInfo.FindSystemTimeZoneById("Europe/London");
-        Assert.Equal("waits for its window, Sun 2026-07-05 02:00 +01:00", RunLogText.Words(new WindowAwaited(2, new DateTimeOffset(2026, 7, 5, 1, 0, 0, TimeSpan.Zero)), zone));
+        Assert.Equal("waits for its hour, Sun 2026-07-05 02:00 +01:00", RunLogText.Words(new WindowAwaited(2, new DateTimeOffset(2026, 7, 5, 1, 0, 0, TimeSpan.Zero)), zone));
         Assert.Equal("decided by Wren Hale's standing order: try again, m1/put (the disk was full)", RunLogText.Words(new Decided(DecisionKind.TryAgain, "Wren Hale", "the disk was full", null) { Step = "m1/put", Standing = true }, zone));
         Assert.Equal("m1/put ended with status 28 (a1)", RunLogText.Words(new AttemptEnded("m1/put", "a1", AttemptEnd.Failed, 28, "no room", false), zone));
     }

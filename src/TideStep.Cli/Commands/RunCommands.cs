@@ -20,6 +20,7 @@ public static class RunCommands
         var run = new Command("run", "Runs: start, follow, hold, decide, report");
         var plan = new Argument<string>("plan") { Description = "the plan's digest, or its beginning" };
         var label = new Option<string?>("--label") { Description = "what to call the run" };
+        var startAt = new Option<string?>("--at") { Description = "begin nothing before this time, 03:30 or 2026-11-29 03:30, but what only lies ready; none takes it back" };
         var follow = new Option<bool>("--follow") { Description = "follow it to its end or its next decision" };
         var reason = new Option<string?>("--reason") { Description = "why" };
         run.Subcommands.Add(context.Remote("open", "Open a run of a plan; nothing begins yet", async (result, client, output, ct) => await OpenAsync(result, client, plan, label, start: false, ct) is { } id && Say(output, id) ? Exit.Done : Exit.No, plan, label));
@@ -27,12 +28,14 @@ public static class RunCommands
         {
             var given = result.GetValue(plan)!;
             var id = given;
-            if (given.StartsWith('r')) await client.PostAsync($"/api/runs/{id}/start", null, ct);
-            else id = await OpenAsync(result, client, plan, label, start: true, ct);
+            var when = result.GetValue(startAt);
+            var at = when is null or "none" ? (DateTimeOffset?)null : Times.Next(when);
+            if (given.StartsWith('r')) await client.PostAsync($"/api/runs/{id}/start", new { at, notAtATime = when == "none" }, ct);
+            else id = await OpenAsync(result, client, plan, label, start: true, ct, at);
             if (result.GetValue(follow)) return await RunFollower.FollowAsync(client, id!, output, ct);
-            output.Write(new { run = id }, () => output.Line($"{id} has started; follow it with: tidestep run follow {id}"));
+            output.Write(new { run = id }, () => output.Line($"{id} has started{(at is { } begins ? $" and begins its work on {begins:yyyy-MM-dd} at {begins:HH:mm zzz}" : "")}; follow it with: tidestep run follow {id}"));
             return Exit.Done;
-        }, plan, label, follow));
+        }, plan, label, startAt, follow));
         var (search, inState) = (new Option<string?>("--search") { Description = "words that are in the label, the goal, names of people or members, a halt or a reason" }, new Option<string?>("--state") { Description = "only runs in this state, as in 'halted' or 'stopped-here'" });
         run.Subcommands.Add(context.Remote("list", "Runs, newest first", async (result, client, output, ct) =>
         {
@@ -156,6 +159,6 @@ public static class RunCommands
         return true;
     }
 
-    private static async Task<string?> OpenAsync(ParseResult result, ServiceClient client, Argument<string> plan, Option<string?> label, bool start, CancellationToken ct) =>
-        (string?)(await client.PostAsync("/api/runs", new { plan = result.GetValue(plan), label = result.GetValue(label), start }, ct))!["run"];
+    private static async Task<string?> OpenAsync(ParseResult result, ServiceClient client, Argument<string> plan, Option<string?> label, bool start, CancellationToken ct, DateTimeOffset? at = null) =>
+        (string?)(await client.PostAsync("/api/runs", new { plan = result.GetValue(plan), label = result.GetValue(label), start, at }, ct))!["run"];
 }

@@ -23,7 +23,7 @@ internal static class JumpDocument
             return [.. form.Words(key).Select(w => w.Text)];
         }
         var jump = new Jump(id, from ?? VersionRange.Any, to!, form.Flag("down"), methods, ReadRequirements(form, "requires"), ReadRequirements(form, "together"),
-            form.Word("restarts", "nothing", "service", "node") switch { "node" => RestartScope.Node, "nothing" => RestartScope.Nothing, _ => RestartScope.Service },
+            form.Word("restarts", "nothing", "reconnect", "service", "node") switch { "node" => RestartScope.Node, "reconnect" => RestartScope.Reconnect, "nothing" => RestartScope.Nothing, _ => RestartScope.Service },
             form.Text("closes"), StepList("ahead"), StepList("change"), StepList("after-all"), ReadPoints(form, steps), ReadPrerequisites(form), ReadArtefacts(form), at)
         {
             Questions = ReadQuestions(form),

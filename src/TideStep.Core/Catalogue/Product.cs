@@ -17,8 +17,8 @@ public enum Method { Rolling, Replace, TwoSlot, SideBySide, Offline }
 /// <summary>The end of a relation that a rule speaks from.</summary>
 public enum RelationEnd { DependsOn, Serves, StandsOn, Carries, Inside, Hosts, Peer }
 
-/// <summary>What a jump restarts on its member.</summary>
-public enum RestartScope { Nothing, Service, Node }
+/// <summary>What a jump restarts on its member, from the least to the most: nothing, its connection, its service, or the node.</summary>
+public enum RestartScope { Nothing, Reconnect, Service, Node }
 
 /// <summary>One version of a product. <paramref name="Ends"/> is the last day of support, null where unknown.</summary>
 public sealed record Release(Versions.Version Version, ReleaseLine Line, DateOnly? Since, DateOnly? Ends, ImmutableArray<string> Parts, ImmutableArray<string> Brings, ImmutableArray<string> Removes, ImmutableArray<string> Changes)

@@ -74,8 +74,8 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
             var running = component.Members.Select(m => index.Readings.Of(m).Running).OfType<string>().Distinct().Order(StringComparer.Ordinal).ToList();
             yield return Say("one-version", component.Id, Level.Caution, running.Count <= 1, running.Count <= 1 ? $"all members run {running.FirstOrDefault("nothing")}" : $"its members run {string.Join(" and ", running)}", "The plan settles it first; find out how it came about.", MovesOf(component.Id));
             var owed = component.Members.Where(m => index.Readings.Of(m) is { Running: { } r, Installed: { } i } && r != i).ToList();
-            if (owed.Count > 0)
-                yield return Say("restart-owed", component.Id, Level.Advice, false, $"{owed.Count} of {component.Members.Length} members run {index.Readings.Of(owed[0]).Running} while {index.Readings.Of(owed[0]).Installed} is installed", "Any restart puts it into effect; the plan does so first where it moves them.", MovesOf(component.Id)) with { ShortBy = owed.Count };
+            if (owed.Count > 0 && index.Readings.Of(owed[0]) is { Running: { } runs, Installed: { } due })
+                yield return Say("restart-owed", component.Id, Level.Advice, false, $"{owed.Count} of {component.Members.Length} members run {runs} while {due} is installed", $"It comes into effect by {(index.Catalogue.Find(component.Product) is { } product ? InEffect.By(product, runs, due) : "a restart")}; the plan does so first where it moves them.", MovesOf(component.Id)) with { ShortBy = owed.Count };
         }
     }
 

@@ -29,7 +29,7 @@ public static class Drift
             {
                 if (most is not null && reading.Running != most && (reading.Running is null || outside?.Contains(member.Id) != false)) found.Add(new(member.Id, "component", "running", most, reading.Running ?? "nothing"));
                 else if (left.TryGetValue(member.Id, out var was) && was is not ("none" or "unreachable") && reading.Running is { } now && now != was) found.Add(new(member.Id, "last run", "running", was, now));
-                if (reading is { Running: { } runs, Installed: { } installed } && runs != installed) found.Add(new(member.Id, "restart", "running", installed, runs));
+                if (reading is { Running: { } runs, Installed: { } installed } && runs != installed) found.Add(new(member.Id, "restart", "running", index.Catalogue.Find(component.Product) is { } of ? $"{installed}, by {InEffect.By(of, runs, installed)}" : installed, runs));
                 if (!reading.InService && reading.Running is not null) found.Add(new(member.Id, "component", "in service", "yes", "no"));
             }
             foreach (var (id, lost) in component.Members.Where(m => index.Readings.Lost.ContainsKey(m.Id)).Select(m => (m.Id, index.Readings.Lost[m.Id])))

@@ -16,6 +16,9 @@ public sealed record AllowedPair(string Component, string Version, string With, 
 /// <summary>What the administrator wants, as written; it is resolved against an estate and a catalogue by the planner.</summary>
 public sealed record Goal(ImmutableArray<GoalItem> Items, DateOnly? SupportedAt, bool Newest, ImmutableArray<string> Pins, bool AllowUntested, ImmutableArray<AllowedPair> Allowed, ImmutableArray<string> Order, DateOnly? Day)
 {
+    /// <summary>Components that are made ready as soon as a run starts, before its windows and whatever else it does: staged, or installed without effect.</summary>
+    public ImmutableArray<string> Early { get; init; } = [];
+
     /// <summary>Answers to what the new versions ask, by the question's identifier.</summary>
     public ImmutableSortedDictionary<string, string> Answers { get; init; } = ImmutableSortedDictionary<string, string>.Empty;
 }
@@ -52,6 +55,7 @@ public static class GoalDocument
         foreach (var (word, at) in order) if (!OrderWords.Contains(word)) findings.Add($"'{word}' is no criterion", at, Nearest.Hint(word, OrderWords));
         var goal = new Goal(items, supportedAt, form.Flag("newest"), [.. form.Words("pins").Select(w => w.Text)], all, allowed.ToImmutable(), [.. order.Select(w => w.Text)], form.Date("day"))
         {
+            Early = [.. form.Words("early").Select(w => w.Text)],
             Answers = form.Map("answers").ToImmutableSortedDictionary(a => a.Key, a => a.Value is TextNode text ? text.Text : "", StringComparer.Ordinal),
         };
         form.Close();

@@ -47,6 +47,28 @@ internal sealed partial class MoveMaker
     /// <summary>How long it takes after a block, by its place, to be led back to where the work stood before a move.</summary>
     public TimeSpan Back(int block, int move) => _outlook?.Back(block, move) ?? TimeSpan.Zero;
 
+    private readonly HashSet<string> _early = [];
+
+    /// <summary>What lies ready before anything else is begun: the first preparations of components, as far as the goal wants them early. They change nothing that runs.</summary>
+    public void Early(ImmutableArray<Move> moves, ImmutableArray<string> components)
+    {
+        foreach (var id in components.Distinct())
+        {
+            var at = moves.IndexOf(moves.FirstOrDefault(m => m.Jumps.Any(j => j.Component == id))!);
+            if (at < 0) { _findings.Add($"{id} can't be made ready early: {(_index.Estate.Find(id) is null ? "the estate has no such component" : "nothing moves it")}", null, Nearest.Hint(id, moves.SelectMany(m => m.Jumps).Select(j => j.Component))); continue; }
+            var (move, jump) = (moves[at], moves[at].Jumps.First(j => j.Component == id));
+            var product = _index.Catalogue.Find(_index.Estate.Find(id)!.Product)!;
+            if (jump.Jump.Ahead.IsEmpty) { _findings.Add($"{id} can't be made ready early: jump {jump.Jump.Id} of {product.Id} does nothing ahead", null, "Leave it out of 'early', or give the jump steps in 'ahead'."); continue; }
+            if (jump.Jump.Ahead.FirstOrDefault(s => product.Steps.GetValueOrDefault(s)?.Undo is not null) is { } measure) { _findings.Add($"{id} can't be made ready early: step {measure} of {product.Id} is a temporary measure, which would stand for days", null, "Leave it out of 'early'."); continue; }
+            var members = move.Waves is { } plan ? plan.Waves.SelectMany(w => w.Members).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray() : MovingOf(jump);
+            _lanes.Place(move.Waves is { } waves ? waves.Waves.Select(w => w.Members.AsEnumerable()) : [members]);
+            var before = Blocks.Count;
+            Ahead(at + 1, move, jump, members);
+            if (Blocks.Count > before) Blocks[^1] = Blocks[^1] with { Early = true };
+            _early.Add(id);
+        }
+    }
+
     public void Add(int number, Move move)
     {
         foreach (var id in move.Jumps.Select(j => j.Component)) Touched.Add(id);
@@ -59,7 +81,7 @@ internal sealed partial class MoveMaker
         foreach (var jump in move.Jumps.DistinctBy(j => j.Component))
         {
             var members = move.Waves is null ? MovingOf(jump) : moving;
-            Ahead(number, move, jump, members);
+            if (!_early.Remove(jump.Component)) Ahead(number, move, jump, members);
             var serving = CaptureLanes(number, jump, members);
             if (!serving.IsEmpty) Append(number, Phase.Secure, 0, $"rollback points of {jump.Component}", false, [], [], serving, TimeSpan.Zero);
         }

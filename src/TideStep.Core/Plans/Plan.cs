@@ -99,6 +99,9 @@ public sealed record Block(int Number, int Move, Phase Phase, int Wave, string T
     /// <summary>The longest that its lanes may well take, where the catalogue gives ranges.</summary>
     public TimeSpan? AtMost { get; init; }
 
+    /// <summary>Whether it makes something ready without effect and is done as soon as the run starts, outside any window; null where not.</summary>
+    public bool? Early { get; init; }
+
     /// <summary>Whether the work pauses after it till the next window.</summary>
     public bool RestsAfter { get; init; }
 

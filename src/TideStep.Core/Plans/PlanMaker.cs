@@ -34,6 +34,7 @@ public static class PlanMaker
         var findings = new Findings();
         var asked = PlanNeeds.Answers(path, findings);
         var maker = new MoveMaker(index, path, asked.ToDictionary(a => a.Id, a => a.Answer), findings, learnt ?? Learnt.LearntTimes.None);
+        maker.Early(path.Moves, path.Asked.Early);
         for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
         var (blocks, windows) = (maker.Blocks.ToImmutableArray(), ImmutableArray<PlanWindow>.Empty);
         var zone = TimeZoneInfo.FindSystemTimeZoneById(index.Estate.Zone);

@@ -26,7 +26,9 @@ internal static class Schedule
         var used = ImmutableArray.CreateBuilder<PlanWindow>();
         (string Name, DateTimeOffset From, DateTimeOffset To)? window = null;
         var (at, first) = (DateTimeOffset.MinValue, 1);
-        foreach (var part in Parts(blocks, restAfter))
+        // What only lies ready is done at the start, before any window.
+        placed.AddRange(blocks.TakeWhile(b => b.Early == true));
+        foreach (var part in Parts(blocks, placed.Count, restAfter))
         {
             var move = blocks[part[0]].Move;
             while (window is not { } open || Short(blocks, back, part, at, first, open.To) is not null)
@@ -53,10 +55,10 @@ internal static class Schedule
     }
 
     // Blocks from one resting place to the next; they are never parted.
-    private static IEnumerable<List<int>> Parts(IReadOnlyList<Block> blocks, RestAfter restAfter)
+    private static IEnumerable<List<int>> Parts(IReadOnlyList<Block> blocks, int from, RestAfter restAfter)
     {
         var part = new List<int>();
-        for (var i = 0; i < blocks.Count; i++)
+        for (var i = from; i < blocks.Count; i++)
         {
             part.Add(i);
             if (i + 1 < blocks.Count && (blocks[i + 1].Move == blocks[i].Move || restAfter(blocks[i].Move) is null)) continue;

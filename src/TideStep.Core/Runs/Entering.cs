@@ -11,8 +11,11 @@ public readonly record struct Entering(DateTimeOffset? WaitTill, string? Halt)
     public static TimeSpan BackOf(Block block, PlanWindow? window) => window is not null && block.TurnBack is { } turn ? window.To - turn : block.Return.Length;
 
     /// <summary>A part that takes something out of service is not begun when it and the way back to where its window began do not fit what is left of the window, or reach into a freeze.</summary>
-    public static Entering Of(Plan plan, Block block, DateTimeOffset now)
+    /// <param name="from">Before when nothing is begun but what only lies ready; null where nobody said so.</param>
+    public static Entering Of(Plan plan, Block block, DateTimeOffset now, DateTimeOffset? from = null)
     {
+        if (block.Early == true) return plan.Freezes.FirstOrDefault(f => f.From < now + block.Expected && now < f.To) is { } frozen ? new Entering(frozen.To, null) : default;
+        if (now < from) return new Entering(from, null);
         var window = plan.Windows.FirstOrDefault(w => block.Move <= w.LastMove) ?? plan.Windows.LastOrDefault();
         if (now < window?.From) return new Entering(window.From, null);
         var takesOut = block.CheckGuards || !block.ComponentsOut.IsEmpty && plan.Blocks.First(b => b.Move == block.Move && !b.ComponentsOut.IsEmpty) == block;

@@ -22,6 +22,7 @@ public static class Forecast
     public static DateTimeOffset PartEndOf(RunState state, double pace, DateTimeOffset? now = null)
     {
         var at = now ?? state.LastAt;
+        if (state.AwaitsWindow is { } awaited && awaited.Till > at) at = awaited.Till;
         if (state.CurrentBlock <= state.BlocksDone || !state.Blocks.TryGetValue(state.CurrentBlock, out var times)) return at;
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
         var ends = times.Begun + (block.Expected + block.Settle) * FactorOf(state, pace);

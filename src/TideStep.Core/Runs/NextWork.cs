@@ -97,7 +97,7 @@ public static class NextWork
                 if (state.SignOffs.ContainsKey(asked.Id)) return [new EnterInWindow(next)]; // whether the word still holds is a matter of the clock
                 return state.AwaitsSignOff == asked ? [] : [new Append(new SignOffAwaited(asked.Id))];
             }
-            return state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty ? [new Append(new BlockEntered(next))] : [new EnterInWindow(next)];
+            return state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty && state.StartAt is null ? [new Append(new BlockEntered(next))] : [new EnterInWindow(next)];
         }
         var block = state.Plan.Blocks[state.CurrentBlock - 1];
         if (block.CheckGuards && !state.GuardsPassed(block.Number)) return stopping ? Stop(state) : [new CheckGuards(block.Number)];

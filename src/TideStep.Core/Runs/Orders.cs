@@ -25,6 +25,15 @@ public static class Orders
         return at <= now ? No($"{at:yyyy-MM-dd HH:mm zzz} is past", "Hold it now, or say a later time.") : ([new HoldPlanned(at, by)], null);
     }
 
+    /// <summary>Has a run that has not begun its work wait for a time, or another one; null lets it begin.</summary>
+    public static (RunEvent[] Events, Problem? Refused) StartAt(RunState state, string by, DateTimeOffset? at, DateTimeOffset now)
+    {
+        if (state.End is not null) return No("the run has ended", "Start another run.");
+        if (state.CurrentBlock > 0 && state.Plan.Blocks[state.CurrentBlock - 1].Early != true) return No("the run has begun its work", "Hold it, or hold it at a time.");
+        if (at is null) return state.StartAt is null ? No("nobody said when it should begin", "There is nothing to take back.") : ([new StartPlanned(null, by)], null);
+        return at <= now ? No($"{at:yyyy-MM-dd HH:mm zzz} is past", "Start it now, or say a later time.") : ([new StartPlanned(at, by)], null);
+    }
+
     public static (RunEvent[] Events, Problem? Refused) GoOn(RunState state, string by) => state.Status switch
     {
         RunStatus.Holding or RunStatus.Held => ([new WentOn(by)], null),

@@ -35,6 +35,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(ReadAgain), "read-again")]
 [JsonDerivedType(typeof(PlanChecked), "plan-checked")]
 [JsonDerivedType(typeof(Started), "started")]
+[JsonDerivedType(typeof(StartPlanned), "start-planned")]
 [JsonDerivedType(typeof(BlockEntered), "block-entered")]
 [JsonDerivedType(typeof(GuardsChecked), "guards-checked")]
 [JsonDerivedType(typeof(SuccessorChosen), "successor-chosen")]
@@ -91,9 +92,15 @@ public sealed record Owned(string Owner) : RunEvent;
 /// <summary>The plan was checked on readings taken for it: how many checks there were, and those that failed or are open with who accepted them.</summary>
 public sealed record PlanChecked(int Checks, ImmutableArray<Checks.Finding> Findings) : RunEvent;
 
+/// <summary>A member that runs another version than is installed on it, and what puts that into effect.</summary>
+public sealed record OwedRestart(string Member, string Running, string Installed, string By);
+
 /// <summary>The versions read off the members concerned, for "before" or "after".</summary>
 public sealed record MembersRead(string When, ImmutableSortedDictionary<string, string> Running) : RunEvent
 {
+    /// <summary>Restarts that are owed after the work; null where it was not asked.</summary>
+    public ImmutableArray<OwedRestart>? Owed { get; init; }
+
     /// <summary>What was answered to the questions that are asked before and after, by member and question.</summary>
     public ImmutableSortedDictionary<string, string>? Answers { get; init; }
 }
@@ -114,6 +121,9 @@ public sealed record Started(string By) : RunEvent
     /// <summary>By how much the installation's time runs faster than the plan's; 1 but for demonstrations.</summary>
     public double Pace { get; init; } = 1;
 }
+
+/// <summary>Nothing but what only lies ready is to be begun before a time; null takes that back.</summary>
+public sealed record StartPlanned(DateTimeOffset? At, string By) : RunEvent;
 
 public sealed record BlockEntered(int Block) : RunEvent;
 

@@ -37,6 +37,9 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
     /// <summary>What steps' own output told of their success.</summary>
     public ImmutableArray<ReportTold> Told { get; init; } = [];
 
+    /// <summary>Restarts that are owed after the work; null where nobody asked.</summary>
+    public ImmutableArray<OwedRestart>? Owed { get; init; }
+
     /// <summary>What is left to be done.</summary>
     public ImmutableArray<FollowUp> FollowUps { get; init; } = [];
 
@@ -64,7 +67,8 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
             SignOffAwaited w => new ReportMark(e.At, $"waits for a sign-off: {w.SignOff}"),
             SignedOff { Given: var g } => new ReportMark(e.At, $"signed off by {g.By}: {g.For} of plan {g.Plan}, holds until {g.Ends:yyyy-MM-dd HH:mm zzz}{(g.TurnBack.IsDefaultOrEmpty ? ", every halt waits for somebody" : $", at a halt that nobody decides: {Written(g.TurnBack)}")}{(g.Note is null ? "" : $" ({g.Note})")}"),
             SignOffLapsed l => new ReportMark(e.At, $"the sign-off {l.SignOff} held no more"),
-            WindowAwaited w => new ReportMark(e.At, $"waits for its window, {w.Till:yyyy-MM-dd HH:mm zzz}"),
+            StartPlanned s => new ReportMark(e.At, s.At is { } begins ? $"to begin at {begins:yyyy-MM-dd HH:mm zzz}, said by {s.By}" : $"not to wait for a time any more, said by {s.By}"),
+            WindowAwaited w => new ReportMark(e.At, $"waits for its hour, {w.Till:yyyy-MM-dd HH:mm zzz}"),
             Decided { Step: { } step } d => new ReportMark(e.At, $"decided by {d.By}: {Word(d.Decision)}, {step}{(d.Amendment is { } a ? $", {string.Join(", ", new[] { a.Limit is { } limit ? $"limit {Durations.Write(limit)}" : null, a.Times is { } times ? $"{times} attempts" : null, a.Command.IsDefaultOrEmpty ? null : $"arguments {string.Join(' ', a.Command)}" }.OfType<string>())}" : "")} ({d.Reason})"),
             Decided d => new ReportMark(e.At, $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: {Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}{(d.Reason is null ? "" : $" ({d.Reason})")}"),
             PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
@@ -82,7 +86,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         ReportMark? Remember(string name) { owner = name; return null; }
         return new RunReport(run, state.Label, state.Plan.Digest, state.Plan.Kind, state.Plan.Estate, EndWord(state), state.By, state.Parent, state.Child, state.StartedAt, state.EndedAt, state.Plan.Expected,
             state.StartedAt is { } from ? (state.EndedAt ?? state.LastAt) - from : null, state.Plan.Goal, members, blocks, marks, [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures])
-        { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state), Told = [.. state.Numbers.Select(n => (Step: state.Plan.Step(n.Key), n.Value)).Select(n => new ReportTold(n.Step.Title, n.Step.Node, n.Value)).OrderBy(t => t.Step, StringComparer.Ordinal).ThenBy(t => t.Node, StringComparer.Ordinal)] };
+        { Answers = state.Comparison is { } compared ? BeforeAndAfter.Of(state.Plan, state.AnswersBefore, compared.Answers) : [], FollowUps = Runs.FollowUps.Of(state), Owed = state.Owed, Jumps = [.. state.Plan.Moves.SelectMany(m => m.Jumps)], Steps = StepsDone(state), Told = [.. state.Numbers.Select(n => (Step: state.Plan.Step(n.Key), n.Value)).Select(n => new ReportTold(n.Step.Title, n.Step.Node, n.Value)).OrderBy(t => t.Step, StringComparer.Ordinal).ThenBy(t => t.Node, StringComparer.Ordinal)] };
     }
 
     // Only what was really done or found done by itself is evidence; what a person skipped, marked or left out is none.
@@ -111,6 +115,7 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         foreach (var line in Goal) text.Append(CultureInfo.InvariantCulture, $"- {line}\n");
         text.Append("\n## Members\n\n| member | before | after |\n|---|---|---|\n");
         foreach (var member in Members) text.Append(CultureInfo.InvariantCulture, $"| {member.Member} | {Cell(member.Before)} | {Cell(member.After)} |\n");
+        if (Owed is { } owed) text.Append(owed.IsEmpty ? "\nNo restart is owed: every member runs what is installed on it.\n" : "\nRestarts are owed: " + string.Join("; ", owed.Select(o => $"{o.Member} runs {o.Running}, and {o.By} puts {o.Installed} into effect")) + ".\n");
         if (!Answers.IsEmpty)
         {
             var differing = Answers.Where(a => a.What.Length > 0).ToList();

@@ -108,6 +108,9 @@ public sealed class RunState(Plan plan)
     /// <summary>Whether the run was told to go past the window that it is in.</summary>
     public bool PastWindow { get; private set; }
 
+    /// <summary>Before when nothing is begun but what only lies ready; null where nobody said so.</summary>
+    public DateTimeOffset? StartAt { get; private set; }
+
     /// <summary>What window the run waits for, or null.</summary>
     public WindowAwaited? AwaitsWindow { get; private set; }
 
@@ -174,6 +177,9 @@ public sealed class RunState(Plan plan)
     public GuardsChecked? Guards { get; private set; }
     public ImmutableSortedDictionary<string, string> Before { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
     public ImmutableSortedDictionary<string, string> After { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
+
+    /// <summary>Restarts that are owed after the work; null where nobody asked.</summary>
+    public ImmutableArray<OwedRestart>? Owed { get; private set; }
     public List<Decided> Decisions { get; } = [];
     public List<PersonSigned> Signed { get; } = [];
     public int AttemptCount { get; private set; }
@@ -216,7 +222,7 @@ public sealed class RunState(Plan plan)
         : IsHeld ? RunStatus.Held
         : HoldAskedFor ? RunStatus.Holding
         : StartedAt is null ? RunStatus.Ready
-        : Guards is { Hold: false } || AwaitsSignOff is not null || AwaitsReading is not null ? RunStatus.Waiting
+        : Guards is { Hold: false } || AwaitsSignOff is not null || AwaitsReading is not null || AwaitsWindow is not null ? RunStatus.Waiting
         : RunStatus.Running;
 
     /// <summary>Grows the state by the next entry of the journal.</summary>
@@ -235,9 +241,10 @@ public sealed class RunState(Plan plan)
             case ReadAgain e: (ReadsAgainAfter, AwaitsReading, Changes) = (null, null, e.Changes); break;
             case MembersRead { When: "before" } e: (Before, AnswersBefore) = (e.Running, e.Answers ?? AnswersBefore); break;
             case AnswersCompared e: Comparison = e; break;
-            case MembersRead e: After = e.Running; break;
+            case MembersRead e: (After, Owed) = (e.Running, e.Owed); break;
             case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
             case Started e: (StartedAt, Pace) = (entry.At, e.Pace); break;
+            case StartPlanned e: StartAt = e.At; break;
             case WindowAwaited e: AwaitsWindow = e; break;
             case RanLate e: LateAgainst = e.Due; break;
             case TurnBackNear e: (TurnBack, TurnBackSaid) = (e, e.WindowEnds); break;

@@ -30,6 +30,9 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
     /// <summary>The run that leads this one back after its end, where one was begun.</summary>
     public string? LedBackBy { get; init; }
 
+    /// <summary>Before when it begins nothing but what only lies ready, where somebody said so.</summary>
+    public DateTimeOffset? StartsAt { get; init; }
+
     /// <summary>When it is to hold, where somebody said so.</summary>
     public DateTimeOffset? HoldsAt { get; init; }
 
@@ -48,12 +51,12 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
             state.Plan.Expected, Forecast.EndOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
             [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures],
             [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))])
-        { LedBackBy = state.LedBackBy, HoldsAt = state.HoldAt?.At, MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null };
+        { LedBackBy = state.LedBackBy, StartsAt = state.StartAt, HoldsAt = state.HoldAt?.At, MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null };
     }
 
     private static string? Waits(RunState state)
     {
-        if (state.Status == RunStatus.Waiting) return state.AwaitsSignOff is { } asked ? $"for a sign-off, {asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}" : state.AwaitsReading ?? state.Guards?.Why;
+        if (state.Status == RunStatus.Waiting) return state.AwaitsSignOff is { } asked ? $"for a sign-off, {asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}" : state.AwaitsReading ?? (state.AwaitsWindow is { } hour ? Hour(state, hour) : state.Guards?.Why);
         if (state is { Status: RunStatus.Held, HoldsAtOnce: true } && state.CurrentBlock > state.BlocksDone)
         {
             var middle = state.Plan.Blocks[state.CurrentBlock - 1].Lanes.Select(l => (l.Subject, Next: l.Steps.FirstOrDefault(s => state.Of(s.Id).Status != StepStatus.Done), Before: l.Steps.LastOrDefault(s => state.Of(s.Id).Status == StepStatus.Done)))
@@ -63,6 +66,13 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         if (state.Status != RunStatus.Held || state.BlocksDone == 0 || !state.Plan.Blocks[state.BlocksDone - 1].RestsAfter || state.BlocksDone >= state.Plan.Blocks.Length) return null;
         var next = state.Plan.Windows.FirstOrDefault(w => w.FirstMove >= state.Plan.Blocks[state.BlocksDone].Move);
         return $"it rests, as planned, till {(next is null ? "its next window" : $"{next.Name} opens on {next.From:ddd yyyy-MM-dd HH:mm zzz}")}; say go-on then";
+    }
+
+    private static string Hour(RunState state, WindowAwaited awaited)
+    {
+        if (awaited.Till == state.StartAt) return $"for the time to begin, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}";
+        var block = state.Plan.Blocks[awaited.Block - 1];
+        return state.Plan.Windows.FirstOrDefault(w => w.From == awaited.Till) is { } window ? $"for its window: {window.Name} opens on {window.From:ddd yyyy-MM-dd HH:mm zzz}" : $"for the end of a freeze, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}, before {block.Title}";
     }
 
     private static BlockView ViewOf(RunState state, Block block)

@@ -10,7 +10,13 @@ using TideStep.Storage;
 namespace TideStep.Service.Routes;
 
 /// <summary>A plan to run, what to call the run, and whether to start it as well; a start that is refused opens nothing.</summary>
-public sealed record OpenRequest(string Plan, string? Label, bool Start = false);
+/// <param name="At">Before when a started run begins nothing but what only lies ready.</param>
+public sealed record OpenRequest(string Plan, string? Label, bool Start = false, DateTimeOffset? At = null);
+
+/// <summary>When a run is to begin; now where nothing is said.</summary>
+/// <param name="At">Before when it begins nothing but what only lies ready.</param>
+/// <param name="NotAtATime">Takes such a time back.</param>
+public sealed record StartRequest(DateTimeOffset? At = null, bool NotAtATime = false);
 
 /// <summary>How a run is to hold; at the next safe place where nothing is said.</summary>
 /// <param name="AtOnce">Whether no further step is begun, even with members in the middle.</param>
@@ -86,7 +92,7 @@ public static class RunRoutes
             {
                 var (label, by) = (request.Label ?? "", AccessRules.ActorOf(http));
                 string? run;
-                if (request.Start) (run, refused) = await desk.OpenAndStartAsync(request.Plan, label, by, ct);
+                if (request.Start) (run, refused) = await desk.OpenAndStartAsync(request.Plan, label, by, ct, request.At);
                 else
                 {
                     (run, var problem) = await desk.OpenAsync(request.Plan, label, by, ct);
@@ -97,15 +103,17 @@ public static class RunRoutes
         }).WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
         api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) => await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view ? Results.Ok(view) : Missing(run))
             .Produces<RunView>().WithSummary("A run as it stands");
-        api.MapPost("/runs/{run}/start", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) =>
+        api.MapPost("/runs/{run}/start", async (HttpContext http, string run, StartRequest? request, RunDesk desk, Idempotency once, TimeProvider time, CancellationToken ct) =>
         {
+            // Of a run that waits for its time already, the time can be said anew.
+            if (request is { At: not null } or { NotAtATime: true } && await desk.StateAsync(run, ct) is { StartedAt: not null }) return await SayAsync(http, run, request, desk, once, s => Orders.StartAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow()), ct);
             IReadOnlyList<Problem> refused = [];
-            return once.OnceAsync(http, "start", async () =>
+            return await once.OnceAsync(http, request ?? new StartRequest(), async () =>
             {
-                refused = await desk.StartAsync(run, AccessRules.ActorOf(http), ct);
+                refused = await desk.StartAsync(run, AccessRules.ActorOf(http), ct, request?.At);
                 return refused.Count > 0 ? null : (202, null);
             }, () => Answers.Problems(409, $"run {run} was not started", refused));
-        }).WithSummary("Start a run: premises are read again, what it works on is reserved");
+        }).WithSummary("Start a run, now or at a time: premises are read again, what it works on is reserved; what only lies ready is done at once");
         api.MapPost("/runs/{run}/hold", (HttpContext http, string run, HoldRequest? request, RunDesk desk, Idempotency once, TimeProvider time, CancellationToken ct) =>
             SayAsync(http, run, request ?? new HoldRequest(), desk, once, s => request is { At: not null } or { NotAtATime: true } ? Orders.HoldAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow()) : Orders.Hold(s, AccessRules.ActorOf(http), request?.AtOnce ?? false), ct))
             .WithSummary("Hold at the next safe place of every member, at once, or at a time");

@@ -16,12 +16,15 @@ public static class RunScreen
         foreach (var line in Lines(view)) output.Terminal.MarkupLine(line);
     }
 
+    // The day, too, where it is not today.
+    private static string Moment(DateTimeOffset at) => at.ToLocalTime() is var local && local.Date == DateTime.Today ? $"{local:HH:mm:ss}" : $"{local:ddd yyyy-MM-dd HH:mm}";
+
     /// <summary>The lines as markup; no line is wider than 100 columns.</summary>
     public static IEnumerable<string> Lines(RunView view)
     {
         static string Safe(string text, int most = 96) => Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
         yield return $"[bold]{Safe(view.Label.Length > 0 ? view.Label : view.Run, 50)}[/]  {view.Run}  {Safe(Orders.Word(view.Status))}";
-        var forecast = view.Ended is { } ended ? $"ended {ended.ToLocalTime():HH:mm:ss}" : view.ForecastEnd is { } end ? $"ends about {end.ToLocalTime():HH:mm:ss}" : "";
+        var forecast = view.Ended is { } ended ? $"ended {Moment(ended)}" : view.ForecastEnd is { } end ? $"ends about {Moment(end)}" : "";
         yield return $"{Bar(view.Share, 40)} {view.Share * 100,3:0} %  {view.StepsDone} of {view.StepsTotal} steps  {forecast}";
         foreach (var tide in view.Tide) yield return $"  {Safe(tide.Component, 24),-24} {Bar(tide.Old + tide.New == 0 ? 0 : (double)tide.New / (tide.Old + tide.New), 16)} {tide.New} of {tide.Old + tide.New} on {Safe(tide.To, 12)}";
         yield return "";
@@ -44,7 +47,7 @@ public static class RunScreen
         {
             yield return "";
             yield return $"[bold]halted:[/] {Safe(halt, 400)}";
-            foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision),-14} {Safe(decision.Means, 300)}";
+            foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision),-18} {Safe(decision.Means, 300)}";
         }
         if (view.Child is { } child) yield return $"the return is run {child}";
         if (view.HoldsAt is { } hold) yield return $"to hold at the next safe place from {hold.ToLocalTime():yyyy-MM-dd HH:mm} on";

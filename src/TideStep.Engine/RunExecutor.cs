@@ -237,7 +237,7 @@ public sealed class RunExecutor
             if (entering.Halt is { } why) { await Log.AppendAsync(new Halted(why, null)); return; }
             if (entering.WaitTill is not { } opens) break;
             if (Log.Look(s => s.AwaitsWindow) != new WindowAwaited(block.Number, opens)) await Log.AppendAsync(new WindowAwaited(block.Number, opens));
-            await Task.Delay(opens - now < Look ? opens - now : Look, _context.Time, ct); // another time may be said meanwhile
+            await TillSomethingIsSaidAsync(opens - now < Look ? opens - now : Look, ct);
         }
         if (Plan.SignOffs.FirstOrDefault(s => s.Block == block.Number) is { } asked && Log.Look(s => s.SignOffs.GetValueOrDefault(asked.Id)) is { } given && given.Ends <= _context.Time.GetUtcNow())
         {
@@ -245,6 +245,17 @@ public sealed class RunExecutor
             return;
         }
         await Log.AppendAsync(new BlockEntered(block.Number));
+    }
+
+    // Waits so long, or until the journal grows: another time or a hold may be said meanwhile.
+    private async Task TillSomethingIsSaidAsync(TimeSpan most, CancellationToken ct)
+    {
+        var said = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        void Grew() => said.TrySetResult();
+        Log.Grew += Grew;
+        try { await said.Task.WaitAsync(most, _context.Time, ct); }
+        catch (TimeoutException) { /* nothing was said */ }
+        finally { Log.Grew -= Grew; }
     }
 
     private async Task RestAsync(RestTill rest, CancellationToken ct)

@@ -200,12 +200,15 @@ public sealed class DemoStack : IAsyncDisposable
     public async Task MendAsync() => (await Fleet.DeleteAsync("/faults")).EnsureSuccessStatusCode();
 
     /// <summary>Does something on a node of the fleet by hand, past Tide Step, and waits for its end.</summary>
-    public async Task CommandAsync(string node, string component, params string[] arguments)
+    public Task CommandAsync(string node, string component, params string[] arguments) => ByHandAsync(node, component, "command", arguments);
+
+    /// <summary>The same for any verb.</summary>
+    public async Task ByHandAsync(string node, string component, string verb, params string[] arguments)
     {
         var (attempt, startBy) = ($"h{Guid.NewGuid():N}", DateTimeOffset.UtcNow.AddMinutes(1).ToUnixTimeSeconds());
-        (await Fleet.PostAsJsonAsync($"/nodes/{node}/attempts", new { installation = "by-hand", attempt, epoch = 1, sequence = 1, startBy, component, verb = "command", arguments })).EnsureSuccessStatusCode();
+        (await Fleet.PostAsJsonAsync($"/nodes/{node}/attempts", new { installation = "by-hand", attempt, epoch = 1, sequence = 1, startBy, component, verb, arguments })).EnsureSuccessStatusCode();
         for (var until = DateTime.UtcNow.AddMinutes(1); (string?)(await Fleet.GetFromJsonAsync<JsonObject>($"/nodes/{node}/attempts/{attempt}?installation=by-hand"))!["state"] != "ended"; await Task.Delay(20))
-            if (DateTime.UtcNow > until) throw new TimeoutException($"{node} does not end {string.Join(' ', arguments)}");
+            if (DateTime.UtcNow > until) throw new TimeoutException($"{node} does not end {verb} {string.Join(' ', arguments)}");
     }
 
     /// <summary>Has a node of the fleet tell another value.</summary>

@@ -32,6 +32,21 @@ public sealed class ConsoleTests : ConsoleSession
     }
 
     [Fact]
+    public async Task A_run_waits_for_its_time_and_is_let_begin()
+    {
+        var run = await Stack.OpenAsync();
+        var page = await EnterAsync();
+        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
+        await page.GetByLabel("begin at").FillAsync(DateTime.Now.AddDays(1).ToString("yyyy-MM-dd'T'HH:mm"));
+        await page.GetByRole(AriaRole.Button, new() { Name = "Start at that time" }).ClickAsync();
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("waiting", Patient);
+        await Expect(page.GetByText("Waits: for the time to begin")).ToBeVisibleAsync();
+        await PictureAsync(page, "run-waits");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Begin now" }).ClickAsync();
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", Patient);
+    }
+
+    [Fact]
     public async Task The_page_follows_a_run_through_a_killed_service()
     {
         var run = await Stack.OpenAsync();

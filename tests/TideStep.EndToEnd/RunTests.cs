@@ -45,6 +45,45 @@ public sealed class RunTests
     }
 
     [Fact]
+    public async Task What_a_colleague_changed_while_it_was_halted_is_found_and_needs_a_decision()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        await stack.FaultAsync("ss-rel-2", "start", "fail-once");
+        var run = await stack.OpenAsync();
+        Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
+        foreach (var (verb, arguments) in new (string, string[])[] { ("stop", ["phalarope"]), ("install", ["phalarope", "3.2"]), ("start", ["phalarope"]) }) await stack.ByHandAsync("ss-rel-3", "relay-south", verb, arguments);
+        var again = await stack.Cli("run", "decide", run, "try-again", "--follow");
+        Assert.Equal(4, again.Status);
+        Assert.Contains("changed from outside: relay-south/ss-rel-3 runs 3.2, expected 3.1", again.Output);
+        Assert.Contains("accept-differences", again.Output);
+        Assert.NotEqual(0, (await stack.Cli("run", "decide", run, "accept-differences")).Status);
+        Assert.Equal(0, (await stack.Cli("run", "decide", run, "accept-differences", "--reason", "Dunlin did it by hand", "--follow")).Status);
+        Assert.Contains("read again after a halt: relay-south/ss-rel-3 runs 3.2, expected 3.1", await stack.Good("run", "report", run));
+        // What was right already was not done again: the one installation there is the colleague's.
+        Assert.Single(await stack.DeedsAsync(), d => d is { Node: "ss-rel-3", Verb: "install", What: "begun" });
+    }
+
+    [Fact]
+    public async Task A_run_is_started_for_a_time_and_let_begin_before_it()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        var run = await stack.OpenAsync();
+        Assert.Contains("is past", (await stack.Cli("run", "start", run, "--at", "2026-01-01 02:00")).Error);
+        var tomorrow = DateTime.Now.AddDays(1).ToString("yyyy-MM-dd HH:mm");
+        Assert.Contains($"begins its work on {tomorrow[..10]}", await stack.Good("run", "start", run, "--at", tomorrow));
+        var waits = await stack.UntilAsync(run, r => (string?)r["status"] == "waiting");
+        Assert.StartsWith("for the time to begin, ", (string?)waits["waitsFor"]);
+        Assert.True((DateTimeOffset)waits["forecastEnd"]! > DateTimeOffset.UtcNow.AddHours(23));
+        Assert.Empty(await stack.DeedsAsync());
+        // It outlives the service.
+        await stack.KillServiceAsync();
+        await stack.StartServiceAsync();
+        await stack.UntilAsync(run, r => (string?)r["status"] == "waiting" && r["waitsFor"] is not null);
+        await stack.Good("run", "start", run, "--at", "none");
+        await stack.UntilAsync(run, r => (string?)r["status"] == "completed");
+    }
+
+    [Fact]
     public async Task Trying_again_goes_on_to_the_end()
     {
         await using var stack = await DemoStack.StartAsync();

@@ -2,9 +2,10 @@ import { useMutation } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { post, type Step } from '../shared/api';
-import { clock, mark, seconds, span, words } from '../shared/words';
+import { clock, mark, moment, seconds, span, words } from '../shared/words';
 import { Afterwards } from './Afterwards';
 import { AwaitedSignOff } from './AwaitedSignOff';
+import { Begin } from './Begin';
 import { Halt } from './Halt';
 import { Members } from './Members';
 import { Output } from './Output';
@@ -49,11 +50,7 @@ export function RunPage() {
         </span>
         {!connected && <span className="problem">The connection is lost; what you see is as of {clock(run.lastAt)}.</span>}
         <span className="actions">
-          {run.status === 'ready' && (
-            <button type="button" className="main" disabled={say.isPending} onClick={() => say.mutate('start')}>
-              Start
-            </button>
-          )}
+          <Begin run={run} />
           {(run.status === 'running' || run.status === 'waiting') && (
             <button type="button" onClick={() => say.mutate('hold')}>
               Hold at the next safe place
@@ -93,7 +90,7 @@ export function RunPage() {
         <div>
           <dt>{run.ended ? 'ended' : 'forecast end'}</dt>
           <dd className="figures">
-            {run.ended ? clock(run.ended) : run.forecastEnd ? clock(run.forecastEnd) : `planned ${span(seconds(run.planned))}`}
+            {run.ended ? moment(run.ended, now) : run.forecastEnd ? moment(run.forecastEnd, now) : `planned ${span(seconds(run.planned))}`}
           </dd>
         </div>
         {tideToShow(run.tide).map((t) => (
@@ -140,7 +137,7 @@ export function RunPage() {
           The return is run <Link to={`/runs/${run.child}`}>{run.child}</Link>.
         </p>
       )}
-      {run.holdsAt && <p>It is to hold at the next safe place from {clock(run.holdsAt)} on.</p>}
+      {run.holdsAt && <p>It is to hold at the next safe place from {moment(run.holdsAt, now)} on.</p>}
       {run.ledBackBy && (
         <p>
           It was led back afterwards by run <Link to={`/runs/${run.ledBackBy}`}>{run.ledBackBy}</Link>.

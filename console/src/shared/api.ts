@@ -92,6 +92,7 @@ export interface Run {
   blocks: Block[];
   points: Point[];
   measures: string[];
+  startsAt?: string;
   holdsAt?: string;
   ledBackBy?: string;
   mayBeLedBack: boolean;

@@ -18,6 +18,14 @@ export function span(total: number): string {
 /** A time of day; the date stands beside it where it matters. */
 export const clock = (time: string) => new Date(time).toLocaleTimeString('en-GB');
 
+/** A time of day, with its day where that is not today. */
+export function moment(time: string, now: number): string {
+  const at = new Date(time);
+  if (at.toDateString() === new Date(now).toDateString()) return clock(time);
+  const on = at.toLocaleDateString('en-GB', { weekday: 'short', day: 'numeric', month: 'short' });
+  return `${on}, ${at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`;
+}
+
 /** A day; the time of day beside it does not matter. */
 export const day = (time: string) => new Date(time).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
 
@@ -43,6 +51,8 @@ export function mark(status: string): string {
     case 'held':
     case 'holding':
       return '‖';
+    case 'waiting':
+      return '◷';
     default:
       return '▶';
   }

@@ -7,7 +7,7 @@ namespace TideStep.Bench;
 /// <summary>Durable appends against the disk's own rate of single flushed 4 KiB writes, on the same file system in the same run.</summary>
 internal static class JournalBench
 {
-    private const int Writes = 400;
+    private const int Writes = 2000; // fewer, and it is the warming up that is measured
 
     public static async Task<IEnumerable<Figure>> RunAsync(string folder)
     {
@@ -36,10 +36,10 @@ internal static class JournalBench
         {
             for (var i = 0; i < Writes; i++) await store.AppendAsync(single.Run, single.Epoch, sequence++, [new StepBegun("m1/w1/change/relay/relay-1/install")], now, default);
         }
-        async Task Many() => await Task.WhenAll(runs.Select(async (r, i) =>
+        async Task Many() => await Task.WhenAll(runs.Select((r, i) => Task.Run(async () =>
         {
             for (var n = 0; n < 8; n++) await store.AppendAsync(r.Run, r.Epoch, sequences[i]++, [new StepBegun("m1/w1/change/relay/relay-1/install")], now, default);
-        }));
+        })));
         var (one, raw) = await Measure.InTurn(5, One, Raw);
         var (many, rawAgain) = await Measure.InTurn(5, Many, Raw);
         double Rate(double seconds, int count) => count / seconds;

@@ -181,7 +181,7 @@ public sealed class RunExecutor
     // What a step takes from readings is read once, before its first attempt, and durable before that begins: what it changed is put back to exactly this.
     private async Task<bool> ReadParametersAsync(PlanStep step, IReadOnlyCollection<string> names, CancellationToken ct)
     {
-        var of = step.On == Core.Catalogue.StepOn.Successor ? Log.Look(s => s.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(x => x.Id == step.Id)) is var lane && s.Successors.TryGetValue(lane.Subject, out var chosen) ? chosen : step.Member) : step.Member;
+        var of = step.On == Core.Catalogue.StepOn.Successor ? Log.Look(s => s.Successors.TryGetValue(s.Plan.LaneOf(step.Id).Subject, out var chosen) ? chosen : step.Member) : step.Member;
         if (_context.Estate.FindMember(of) is not { } member) return true;
         var (values, missed) = await _context.Reader.ValuesAsync(_context.Estate, _context.Catalogue, member, names, ct);
         if (missed is null) { await Log.AppendAsync(new ParametersRead(step.Id, values)); return true; }

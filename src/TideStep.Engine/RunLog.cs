@@ -2,12 +2,15 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Engine;
 
-/// <summary>A run's journal as its owner writes it: appends are numbered in order and may overlap, so that lanes side by side share a flush; the state grows only by what is durable.</summary>
+/// <summary>A run's journal as its owner writes it: one append at a time, in the order in which they are asked for; what is asked for while one is on its way goes together with the next, so that lanes side by side share a flush.
+/// The state grows only by what is durable.</summary>
 public sealed class RunLog
 {
     private readonly RunContext _context;
     private readonly Lock _gate = new();
-    private Task _tail = Task.CompletedTask;
+    private List<(RunEvent[] Events, TaskCompletionSource Done)> _waiting = [];
+    private bool _writing;
+    private Exception? _broken;
     private long _next;
     private DateTimeOffset _lastAt;
 
@@ -43,23 +46,53 @@ public sealed class RunLog
     /// <summary>Appends events; they are durable and in the state when the task ends.</summary>
     public Task AppendAsync(params RunEvent[] events)
     {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         lock (_gate)
         {
-            var now = _context.Time.GetUtcNow();
-            if (now < _lastAt) now = _lastAt; // a clock set back does not turn the journal's time
-            _lastAt = now;
-            var append = _context.Journal.AppendAsync(Run, Epoch, _next, events, now, CancellationToken.None);
-            _next += events.Length;
-            return _tail = FinishAsync(_tail, append);
+            if (_broken is not null) return Task.FromException(_broken);
+            _waiting.Add((events, done));
+            if (_writing) return done.Task;
+            _writing = true;
         }
+        _ = WriteAsync();
+        return done.Task;
     }
 
-    private async Task FinishAsync(Task before, Task<IReadOnlyList<JournalEntry>> append)
+    // Whoever comes while nobody writes does it; what has gathered meanwhile is another thread's, so that nobody writes for others without end.
+    private async Task WriteAsync()
     {
-        await before;
-        var entries = await append;
-        lock (State) foreach (var entry in entries) State.Apply(entry);
-        _context.Feed.Publish(entries);
+        List<(RunEvent[] Events, TaskCompletionSource Done)> batch;
+        DateTimeOffset now;
+        lock (_gate)
+        {
+            (batch, _waiting) = (_waiting, []);
+            now = _context.Time.GetUtcNow();
+            if (now < _lastAt) now = _lastAt; // a clock set back does not turn the journal's time
+            _lastAt = now;
+        }
+        try
+        {
+            RunEvent[] events = batch.Count == 1 ? batch[0].Events : [.. batch.SelectMany(b => b.Events)];
+            var entries = await _context.Journal.AppendAsync(Run, Epoch, _next, events, now, CancellationToken.None);
+            _next += events.Length;
+            lock (State) foreach (var entry in entries) State.Apply(entry);
+            _context.Feed.Publish(entries);
+        }
+        catch (Exception e)
+        {
+            // Whether the entries are there is not known: nothing more is said under this ownership.
+            lock (_gate)
+            {
+                (_broken, _writing) = (e, false);
+                batch.AddRange(_waiting);
+                _waiting = [];
+            }
+            foreach (var (_, done) in batch) done.TrySetException(e);
+            return;
+        }
+        foreach (var (_, done) in batch) done.TrySetResult();
         Grew?.Invoke();
+        lock (_gate) if (!(_writing = _waiting.Count > 0)) return;
+        _ = Task.Run(WriteAsync);
     }
 }

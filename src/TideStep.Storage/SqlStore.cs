@@ -118,7 +118,9 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
         public StoredRun ToRun() => new(Id, Plan, Parent, Time(Opened_at), Epoch, Owner, Ended);
     }
 
-    public Task<long> LastPositionAsync(CancellationToken ct) => ReadAsync(c => c.ExecuteScalar<long?>("select max(position) from journal") ?? 0, ct);
+    public virtual Task<long> LastPositionAsync(CancellationToken ct) => ReadAsync(c => c.ExecuteScalar<long?>(LastText) ?? 0, ct);
+
+    protected const string LastText = "select max(position) from journal";
 
     public Task SaveOutputAsync(string run, string attempt, string body, CancellationToken ct) => WriteAsync(c =>
         c.Execute("insert into outputs (run, attempt, body) values (@run, @attempt, @body) on conflict (run, attempt) do update set body = excluded.body", new { run, attempt, body }), ct);

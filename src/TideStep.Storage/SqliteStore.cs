@@ -4,7 +4,7 @@ using Microsoft.Data.Sqlite;
 
 namespace TideStep.Storage;
 
-/// <summary>The stores in one SQLite file (WAL, synchronous=FULL). One writer task commits all waiting units of work together, so that many appends share one flush.</summary>
+/// <summary>The stores in one SQLite file (WAL, synchronous=FULL). A unit of work that comes while nobody writes is committed on its own thread; those that come meanwhile are committed together, so that many appends share one flush.</summary>
 public sealed class SqliteStore : SqlStore
 {
     private const int GroupLimit = 512;
@@ -12,7 +12,10 @@ public sealed class SqliteStore : SqlStore
     private readonly string _connectionText;
     private readonly SqliteConnection _writer;
     private readonly Channel<Unit> _queue = Channel.CreateUnbounded<Unit>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly Lock _gate = new();
     private readonly Task _writing;
+    private int _waiting;
+    private bool _closed;
     private readonly FileStream? _lock;
 
     private sealed record Unit(Func<DbConnection, object?> Work, TaskCompletionSource<object?> Done, bool Single);
@@ -28,10 +31,15 @@ public sealed class SqliteStore : SqlStore
         try
         {
             _writer = Open();
-            Execute("pragma journal_mode=wal");
+            using (var command = _writer.CreateCommand())
+            {
+                command.CommandText = "pragma journal_mode=wal; pragma busy_timeout=30000";
+                command.ExecuteNonQuery();
+            }
             Execute("begin immediate");
             Migrate(_writer);
             Execute("commit");
+            _last = Last();
         }
         catch (SqliteException e)
         {
@@ -42,7 +50,7 @@ public sealed class SqliteStore : SqlStore
     }
 
     protected override string ForUpdate => "";
-    protected override string Identity => "integer primary key autoincrement";
+    protected override string Identity => "integer primary key";
 
     private SqliteConnection Open()
     {
@@ -54,33 +62,39 @@ public sealed class SqliteStore : SqlStore
         return connection;
     }
 
-    private readonly Dictionary<string, SqliteCommand> _prepared = [];
+    private readonly Dictionary<string, SqliteStatement> _prepared = [];
 
-    private SqliteCommand Prepared(string sql, params ReadOnlySpan<string> parameters)
-    {
-        if (_prepared.TryGetValue(sql, out var known)) return known;
-        var command = _writer.CreateCommand();
-        command.CommandText = sql;
-        foreach (var name in parameters) command.Parameters.Add(new SqliteParameter { ParameterName = name, Value = DBNull.Value });
-        return _prepared[sql] = command;
-    }
+    private SqliteStatement Prepared(string sql) => _prepared.TryGetValue(sql, out var known) ? known : _prepared[sql] = new SqliteStatement(_writer, sql);
 
-    // The writer's own few statements are kept prepared: at a flush of some tens of microseconds parsing them again would cost as much as the flush.
-    private void Execute(string sql) => Prepared(sql).ExecuteNonQuery();
+    private void Execute(string sql) => Prepared(sql).Write();
 
-    protected override bool AppendOne(DbConnection c, string run, long epoch, long sequence, string at, string body)
-    {
-        var command = Prepared(AppendText, "@run", "@sequence", "@epoch", "@at", "@body");
-        (command.Parameters[0].Value, command.Parameters[1].Value, command.Parameters[2].Value, command.Parameters[3].Value, command.Parameters[4].Value) = (run, sequence, epoch, at, body);
-        return command.ExecuteNonQuery() == 1;
-    }
+    protected override bool AppendOne(DbConnection c, string run, long epoch, long sequence, string at, string body) => Prepared(AppendText).Write(run, sequence, epoch, at, body) == 1;
 
     protected override async Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false)
     {
         ct.ThrowIfCancellationRequested();
         var unit = new Unit(c => work(c), new TaskCompletionSource<object?>(TaskCreationOptions.RunContinuationsAsynchronously), single);
-        if (!_queue.Writer.TryWrite(unit)) throw new ObjectDisposedException(nameof(SqliteStore));
+        if (!WroteAtOnce(unit))
+        {
+            Interlocked.Increment(ref _waiting);
+            if (!_queue.Writer.TryWrite(unit)) throw new ObjectDisposedException(nameof(SqliteStore));
+        }
         return (T)(await unit.Done.Task)!;
+    }
+
+    // Handing a unit to another thread and back costs as much as a flush. Where others wait for a thread it is handed over all the same: what they have to write may go
+    // with it. What waits already comes first: it was said before.
+    private bool WroteAtOnce(Unit unit)
+    {
+        if (ThreadPool.PendingWorkItemCount > 0 || !_gate.TryEnter()) return false;
+        try
+        {
+            ObjectDisposedException.ThrowIf(_closed, this);
+            if (Volatile.Read(ref _waiting) > 0) return false;
+            WriteGroup([unit]);
+            return true;
+        }
+        finally { _gate.Exit(); }
     }
 
     protected override Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct) => Task.Run(() =>
@@ -90,14 +104,25 @@ public sealed class SqliteStore : SqlStore
         return work(connection);
     }, ct);
 
+    // Nobody else writes to the file, so that what was last committed here is what it ends with.
+    public override Task<long> LastPositionAsync(CancellationToken ct) => Task.FromResult(Volatile.Read(ref _last));
+
+    private long Last() => Prepared(LastText).Number();
+
+    private long _last;
+
     private async Task WriteLoopAsync()
     {
         var units = new List<Unit>();
         while (await _queue.Reader.WaitToReadAsync())
         {
-            units.Clear();
-            while (units.Count < GroupLimit && _queue.Reader.TryRead(out var unit)) units.Add(unit);
-            WriteGroup(units);
+            lock (_gate)
+            {
+                units.Clear();
+                while (units.Count < GroupLimit && _queue.Reader.TryRead(out var unit)) units.Add(unit);
+                WriteGroup(units);
+                Interlocked.Add(ref _waiting, -units.Count);
+            }
         }
     }
 
@@ -134,7 +159,9 @@ public sealed class SqliteStore : SqlStore
                 }
                 if (!unit.Single) Execute("release unit");
             }
+            var last = Last();
             Execute("commit");
+            Volatile.Write(ref _last, last);
         }
         catch (SqliteException e)
         {
@@ -154,7 +181,8 @@ public sealed class SqliteStore : SqlStore
     {
         _queue.Writer.TryComplete();
         await _writing;
-        foreach (var command in _prepared.Values) await command.DisposeAsync();
+        lock (_gate) _closed = true;
+        foreach (var statement in _prepared.Values) statement.Dispose();
         await _writer.DisposeAsync();
         SqliteConnection.ClearPool(new SqliteConnection(_connectionText));
         _lock?.Dispose();

@@ -98,9 +98,18 @@ public abstract class StoreContract : IAsyncLifetime
     {
         var runs = new List<(string Run, long Epoch)>();
         for (var i = 0; i < 8; i++) runs.Add(await RunAsync());
-        await Task.WhenAll(runs.Select(async r => { for (var i = 1; i <= 25; i++) await _store.AppendAsync(r.Run, r.Epoch, i, [new BlockEntered(i)], Now, default); }));
+        await Task.WhenAll(runs.Select(r => Task.Run(async () => { for (var i = 1; i <= 25; i++) await _store.AppendAsync(r.Run, r.Epoch, i, [new BlockEntered(i)], Now, default); })));
         foreach (var (run, _) in runs) Assert.Equal(26, (await _store.ReadAsync(run, 0, default)).Count);
-        Assert.Equal(await _store.LastPositionAsync(default), await _store.LastPositionAsync(default));
+        // Where the journal ends is what is kept of it; what was refused moved nothing, alone or beside others.
+        async Task<long> EndAsync() => (await _store.ReadAllAsync(0, 1_000_000, default)).Max(e => e.Position);
+        Assert.Equal(await EndAsync(), await _store.LastPositionAsync(default));
+        await Task.WhenAll(runs.Select((r, i) => Task.Run(async () =>
+        {
+            if (i < 4) await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(r.Run, r.Epoch, 27, [new Held(), new Held()], Now, default));
+            else await _store.AppendAsync(r.Run, r.Epoch, 26, [new Held()], Now, default);
+        })));
+        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(runs[0].Run, runs[0].Epoch, 99, [new Held()], Now, default));
+        Assert.Equal(await EndAsync(), await _store.LastPositionAsync(default));
     }
 
     [Fact]

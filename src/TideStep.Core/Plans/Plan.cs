@@ -218,4 +218,8 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
     /// <summary>The step of that identifier.</summary>
     public PlanStep Step(string id) => (_steps ??= Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).ToDictionary(s => s.Id))[id];
     private Dictionary<string, PlanStep>? _steps;
+
+    /// <summary>The lane that a step stands in.</summary>
+    public Lane LaneOf(string step) => (_lanes ??= Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps.Select(s => (s.Id, Lane: l))).ToDictionary(s => s.Id, s => s.Lane))[step];
+    private Dictionary<string, Lane>? _lanes;
 }

@@ -13,7 +13,6 @@ public static class Reversion
     public static bool MayBe(PlanStep step, RunState state)
     {
         if (step is not { Name: "in-step", To: not null, From: not null } || step.To == step.From) return false;
-        var lane = state.Plan.Blocks.SelectMany(b => b.Lanes).FirstOrDefault(l => l.Steps.Any(s => s.Id == step.Id));
-        return lane is not null && lane.Steps.TakeWhile(s => s.Id != step.Id).Any(s => s.Member == step.Member && s.Do is RestartAction { Service: null } && state.Of(s.Id).Status == StepStatus.Done);
+        return state.Plan.LaneOf(step.Id).Steps.TakeWhile(s => s.Id != step.Id).Any(s => s.Member == step.Member && s.Do is RestartAction { Service: null } && state.Of(s.Id).Status == StepStatus.Done);
     }
 }

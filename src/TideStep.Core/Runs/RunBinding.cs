@@ -14,7 +14,7 @@ public static partial class RunBinding
     public static (PlanStep Step, string? Missing) Of(PlanStep step, RunState state, Estate estate)
     {
         if (step.On is null && !TextsOf(step).Any(t => Placeholder().IsMatch(t))) return (step, null);
-        var lane = state.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == step.Id));
+        var lane = state.Plan.LaneOf(step.Id);
         var successor = state.Successors.TryGetValue(lane.Subject, out var chosen) ? estate.FindMember(chosen) : null;
         if (step.On == StepOn.Successor && successor is null) return (step, $"{step.Title}: nobody was chosen to take over from {lane.Subject}");
         string? missing = null;

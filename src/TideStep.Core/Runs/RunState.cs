@@ -335,7 +335,7 @@ public sealed class RunState(Plan plan)
                 Set(decided.Step!, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.Skipped, Why = null });
                 goto case DecisionKind.TryAgain;
             case DecisionKind.LeaveOut:
-                LeaveOut(LaneOf(decided.Step!));
+                LeaveOut(Plan.LaneOf(decided.Step!).Subject);
                 goto case DecisionKind.TryAgain;
             case DecisionKind.AcceptDifferences:
                 if (Changes.IsEmpty) DifferencesAccepted = true;
@@ -360,7 +360,7 @@ public sealed class RunState(Plan plan)
                 (ReturnWanted, ReturnAsFarAs, Halt, TurnBack) = (true, decided.AsFarAs, null, null);
                 break;
             case DecisionKind.ReturnMember:
-                (ReturnWanted, ReturnAsFarAs, ReturningMember, Child, ChildEnd, Halt, TurnBack) = (true, null, LaneOf(decided.Step!), null, null, null, null);
+                (ReturnWanted, ReturnAsFarAs, ReturningMember, Child, ChildEnd, Halt, TurnBack) = (true, null, Plan.LaneOf(decided.Step!).Subject, null, null, null, null);
                 break;
             case DecisionKind.StopHere:
                 (ClosingAs, Halt) = (AttemptCount == 0 ? RunEnd.Abandoned : RunEnd.StoppedHere, null);
@@ -368,12 +368,10 @@ public sealed class RunState(Plan plan)
         }
     }
 
-    private string LaneOf(string step) => Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == step)).Subject;
-
     private void LeaveOut(string lane)
     {
         _leftOut.Add(lane);
-        foreach (var step in FailedSteps.Where(f => Plan.Blocks.SelectMany(b => b.Lanes).Any(l => l.Subject == lane && l.Steps.Any(s => s.Id == f))).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
+        foreach (var step in FailedSteps.Where(f => Plan.LaneOf(f).Subject == lane).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
     }
 
     private void Set(string step, Func<StepState, StepState> change)

@@ -118,8 +118,8 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
                 (DecisionKind.CorrectAndTryAgain, $"another limit, number of attempts or other arguments for {its.Title}; then it is tried again"),
                 (DecisionKind.MarkAsDone, its.Verify is null ? "it counts as done on your word" : $"it counts as done once this holds: {its.Verify.Text}"),
                 (DecisionKind.Skip, "it is not done, and the run goes on; what comes after it has to do without"),
-                (DecisionKind.ReturnMember, $"a run of its own leads {state.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == halted)).Subject} back to what it ran; then the others go on without it"),
-                (DecisionKind.LeaveOut, $"nothing more is done on {state.Plan.Blocks.SelectMany(b => b.Lanes).First(l => l.Steps.Any(s => s.Id == halted)).Subject}; it stays as it is, counts as out, and the report names it"),
+                (DecisionKind.ReturnMember, $"a run of its own leads {state.Plan.LaneOf(halted).Subject} back to what it ran; then the others go on without it"),
+                (DecisionKind.LeaveOut, $"nothing more is done on {state.Plan.LaneOf(halted).Subject}; it stays as it is, counts as out, and the report names it"),
             })
                 if (Orders.Decide(state, kind, "somebody", "a reason", null, new Amendment(TimeSpan.FromHours(1), null, [])).Refused is null) list.Add(new DecisionView(kind, means));
         }

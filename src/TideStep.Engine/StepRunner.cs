@@ -203,6 +203,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     return;
                 case AttemptPhase.Running:
                     Live[attempt.Id] = reading.Output;
+                    if (ReachedBy(step, attempt.Id, reading.Output) is { Count: > 0 } reached) await log.AppendAsync([.. reached]);
                     break;
             }
             if (!overdue && context.Time.GetElapsedTime(limit) > context.Settings.RealLimit(step.Limit))
@@ -241,7 +242,16 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     {
         Live.TryRemove(attempt, out _);
         if (output.Length > TailLength) await context.Journal.SaveOutputAsync(log.Run, attempt, output, CancellationToken.None);
-        await log.AppendAsync(new AttemptEnded(step.Id, attempt, end, code, output.Length > TailLength ? "…" + output[^TailLength..] : output, undo));
+        IEnumerable<RunEvent> reached = undo ? [] : ReachedBy(step, attempt, output);
+        await log.AppendAsync([.. reached, new AttemptEnded(step.Id, attempt, end, code, output.Length > TailLength ? "…" + output[^TailLength..] : output, undo)]);
+    }
+
+    // The parts of a long step that it has come to since; what was passed over between two looks is told too.
+    private List<PhaseReached> ReachedBy(PlanStep step, string attempt, string output)
+    {
+        if (step.Phases is not { } phases) return [];
+        var known = log.Look(s => s.Of(step.Id).Attempts.Last(a => a.Id == attempt)).Phases.Select(p => p.Phase).DefaultIfEmpty(0).Max();
+        return [.. Enumerable.Range(known + 1, Math.Max(0, StepPhase.Begun(phases, output) - known)).Select(n => new PhaseReached(step.Id, attempt, n, phases[n - 1].Title))];
     }
 
     /// <summary>Settles an attempt that an earlier owner left open: its record first, then the probe, then whether it may be repeated. True where another attempt may begin.</summary>

@@ -134,6 +134,12 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             var takes = clock.TimeOf(request.Verb);
             Note(request, "begun");
             if (request.Verb is not ("check-point" or "discard-point")) _busyUntil = clock.Now + takes;
+            if (request.Verb == "install")
+            {
+                // An installer tells how far it is.
+                attempt.Output = "unpacking\n";
+                _ = clock.After(takes / 2, () => { lock (_gate) if (attempt.State == "running") attempt.Output += "setting up\n"; });
+            }
             _ = clock.After(takes, () => Finish(request, attempt));
             return null;
         }
@@ -162,7 +168,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             if (attempt.Boot != _boot || attempt.State != "running") return;
             var (code, output) = Strikes("fail-once", request.Verb, consume: true) ? (1, "the action failed (fault switched on for one time)")
                 : Strikes("fail-always", request.Verb, consume: false) ? (1, "the action failed (fault switched on)") : Carry(request);
-            (attempt.ExitCode, attempt.Output, attempt.State) = (code, output, "ended");
+            (attempt.ExitCode, attempt.Output, attempt.State) = (code, attempt.Output + output, "ended");
             Note(request, code == 0 ? "done" : $"failed with {code}");
         }
     }

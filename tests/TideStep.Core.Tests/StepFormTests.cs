@@ -209,6 +209,8 @@ public sealed class StepFormTests
     [InlineData("attempts: {times: 3, when: {says: '('}}", "'says' is no regular expression")]
     [InlineData("attempts: {times: 3, when: {}}", "no kind of failure is named")]
     [InlineData("attempts: {when: {unverified: true}}", "with one attempt nothing is tried again")]
+    [InlineData("phases: [unpack, {title: convert}]", "nothing tells when 'convert' begins")]
+    [InlineData("phases: [{title: unpack, says: '('}]", "'says' is no regular expression")]
     [InlineData("ends-well: [0, x]", "'x' is no exit status")]
     public void Kinds_of_failure_that_mean_nothing_are_told_with_their_place(string key, string what)
     {
@@ -221,4 +223,13 @@ public sealed class StepFormTests
     [InlineData("do: {capture: a, paths: [/d]}, attempts: {times: 2, when: {unverified: true}}", "a rollback point is looked at anyway")]
     public void What_has_no_status_of_its_own_can_name_none(string step, string what) =>
         Assert.Contains(ProductDocument.Read("tidestep: product/1\nproduct: p\nreleases: {\"1\": {}}\nsteps:\n  a: {" + step + "}\n", "p.yaml").Problems, p => p.What.Contains(what, StringComparison.Ordinal));
+
+    [Theory]
+    [InlineData("", 1)]
+    [InlineData("Unpacking 40 %", 1)]
+    [InlineData("Unpacking 100 %\nConverting table 3 of 90", 2)]
+    [InlineData("Starting up", 3)] // what was passed over between two looks has begun too
+    [InlineData("Starting up\nConverting again", 3)]
+    public void A_long_step_has_come_as_far_as_its_output_says(string output, int begun) =>
+        Assert.Equal(begun, StepPhase.Begun([new StepPhase("unpack", null, null), new StepPhase("convert", "Converting table", TimeSpan.FromHours(1)), new StepPhase("start", "^Starting|\nStarting", null)], output));
 }

@@ -34,6 +34,9 @@ internal sealed class FarSide : IConnector
     /// <summary>What an action prints.</summary>
     public Func<string, FarAction, string> Prints { get; set; } = (_, _) => "";
 
+    /// <summary>What an action that still runs has printed so far.</summary>
+    public Func<string> Running { get; set; } = () => "";
+
     /// <summary>Whether a command ends when it is stopped.</summary>
     public bool HeedsStop { get; set; } = true;
 
@@ -109,7 +112,7 @@ internal sealed class FarSide : IConnector
     public async Task<AttemptReading> StatusAsync(EstateNode node, string installation, string attempt, TimeSpan wait, CancellationToken ct)
     {
         await Around("status", node.Id, "");
-        lock (_gate) return Of(node.Id).Attempts.TryGetValue(attempt, out var known) ? new AttemptReading(known.Phase, known.Phase == AttemptPhase.Ended ? known.Code : null, known.Output) : new AttemptReading(AttemptPhase.Unknown, null, "");
+        lock (_gate) return Of(node.Id).Attempts.TryGetValue(attempt, out var known) ? new AttemptReading(known.Phase, known.Phase == AttemptPhase.Ended ? known.Code : null, known.Phase == AttemptPhase.Running ? Running() : known.Output) : new AttemptReading(AttemptPhase.Unknown, null, "");
     }
 
     public async Task StopAsync(EstateNode node, string installation, string attempt, long epoch, CancellationToken ct)

@@ -62,6 +62,9 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>What its output has to tell of its own success; null where nothing is asked of it.</summary>
     public ImmutableArray<ToldNumber>? Tells { get; init; }
 
+    /// <summary>The parts of a long step, in their order; null where it is not told apart.</summary>
+    public ImmutableArray<StepPhase>? Phases { get; init; }
+
     /// <summary>The exit statuses that are success; null where only 0 is.</summary>
     public ImmutableArray<int>? EndsWell { get; init; }
 

@@ -45,6 +45,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Told), "told")]
 [JsonDerivedType(typeof(Intended), "intended")]
 [JsonDerivedType(typeof(AttemptEnded), "attempt-ended")]
+[JsonDerivedType(typeof(PhaseReached), "phase-reached")]
 [JsonDerivedType(typeof(AttemptOverdue), "attempt-overdue")]
 [JsonDerivedType(typeof(StopAsked), "stop-asked")]
 [JsonDerivedType(typeof(PointCaptured), "point-captured")]
@@ -149,6 +150,9 @@ public sealed record Intended(string Step, string Attempt, int Number, string No
 
 /// <summary>An attempt is known to have ended.</summary>
 public sealed record AttemptEnded(string Step, string Attempt, AttemptEnd End, int? ExitCode, string Output, bool Undo) : RunEvent;
+
+/// <summary>By its own output an attempt has come to a part of its step; numbered from 1.</summary>
+public sealed record PhaseReached(string Step, string Attempt, int Phase, string Title) : RunEvent;
 
 /// <summary>An attempt runs longer than its limit; it is neither done nor failed.</summary>
 public sealed record AttemptOverdue(string Step, string Attempt) : RunEvent;

@@ -4,7 +4,14 @@ using TideStep.Core.Plans;
 namespace TideStep.Core.Runs;
 
 /// <summary>One step as people and programs watch it.</summary>
-public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, string? Instructions, bool Overdue);
+public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, string? Instructions, bool Overdue)
+{
+    /// <summary>The parts of a long step; null where it has none.</summary>
+    public ImmutableArray<PhaseView>? Phases { get; init; }
+}
+
+/// <summary>A part of a long step: since when its last attempt is at it or was, and how long it takes where that is known.</summary>
+public sealed record PhaseView(string Title, TimeSpan? Takes, DateTimeOffset? Begun);
 
 /// <summary>A lane: one subject and its steps.</summary>
 public sealed record LaneView(string Subject, MemberState? State, ImmutableArray<StepView> Steps);
@@ -91,7 +98,10 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
     {
         var progress = state.Of(step.Id);
         var last = progress.Attempts.LastOrDefault();
-        return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, (step.Do as Catalogue.PersonAction)?.Instructions, last?.Overdue ?? false);
+        return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, (step.Do as Catalogue.PersonAction)?.Instructions, last?.Overdue ?? false)
+        {
+            Phases = step.Phases is { } phases ? [.. phases.Select((p, i) => new PhaseView(p.Title, p.Takes, last?.Phases.Where(r => r.Phase == i + 1).Select(r => (DateTimeOffset?)r.At).FirstOrDefault()))] : null,
+        };
     }
 
     private static ImmutableArray<TideView> TideOf(RunState state) => [.. state.Plan.Moves.SelectMany(move => move.Components.Select(component =>

@@ -92,6 +92,6 @@ public static class RunFollower
     }
 
     // Of all that the log tells, what somebody who watches wants to know.
-    private static string? Say(RunEvent e) => e is PhaseReached or Started or StartPlanned or BlockEntered or ReadingAwaited or ReadAgain { Changes.IsEmpty: false } or GuardsChecked { Hold: false } or Intended or StepDone or StepFailed or PointVerified or Held or Halted or Decided or OrdersGiven or WindowAwaited or ReturnBegun or Ended
+    private static string? Say(RunEvent e) => e is MilestoneReached or Started or StartPlanned or BlockEntered or ReadingAwaited or ReadAgain { Changes.IsEmpty: false } or GuardsChecked { Hold: false } or Intended or StepDone or StepFailed or PointVerified or Held or Halted or Decided or OrdersGiven or WindowAwaited or ReturnBegun or Ended
         ? RunLogText.Words(e, TimeZoneInfo.Local) : null;
 }

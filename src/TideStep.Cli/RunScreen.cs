@@ -17,8 +17,8 @@ public static class RunScreen
     }
 
     // What a long step has done, does and has to come, with how long that takes where it is known.
-    private static string PhasesOf(IReadOnlyList<PhaseView> phases, DateTimeOffset now) => string.Join("  ", phases.Select((p, i) =>
-        p.Begun is null ? $"· {p.Title}{(p.Takes is { } takes ? $" ({Durations.Write(takes)})" : "")}" : i + 1 < phases.Count && phases[i + 1].Begun is not null ? $"= {p.Title}" : $"> {p.Title}, {Durations.Write(now - p.Begun.Value)}{(p.Takes is { } of ? $" of {Durations.Write(of)}" : "")}"));
+    private static string MilestonesOf(IReadOnlyList<MilestoneView> milestones, DateTimeOffset now) => string.Join("  ", milestones.Select((p, i) =>
+        p.Begun is null ? $"· {p.Title}{(p.Takes is { } takes ? $" ({Durations.Write(takes)})" : "")}" : i + 1 < milestones.Count && milestones[i + 1].Begun is not null ? $"= {p.Title}" : $"> {p.Title}, {Durations.Write(now - p.Begun.Value)}{(p.Takes is { } of ? $" of {Durations.Write(of)}" : "")}"));
 
     // The day, too, where it is not today.
     private static string Moment(DateTimeOffset at) => at.ToLocalTime() is var local && local.Date == DateTime.Today ? $"{local:HH:mm:ss}" : $"{local:ddd yyyy-MM-dd HH:mm}";
@@ -41,7 +41,7 @@ public static class RunScreen
             {
                 var step = lane.Steps.FirstOrDefault(s => s.Status is StepStatus.Working or StepStatus.Failed) ?? lane.Steps.LastOrDefault(s => s.Status == StepStatus.Done);
                 yield return $"       {Safe(lane.Subject, 34),-34} {Safe(lane.State is { } s ? Word(s) : "waits", 12),-12} {Safe(step is null ? "" : $"{step.Title}{(step.Attempt is null ? "" : $" ({step.Attempt})")}", 40)}";
-                if (step is { Status: StepStatus.Working, Phases: { } phases }) yield return $"         {Safe(PhasesOf(phases, view.LastAt), 96)}";
+                if (step is { Status: StepStatus.Working, Milestones: { } milestones }) yield return $"         {Safe(MilestonesOf(milestones, view.LastAt), 96)}";
             }
             if (block.Lanes.Length > MembersShown) yield return $"       and {block.Lanes.Length - MembersShown} more";
         }

@@ -247,11 +247,11 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     }
 
     // The parts of a long step that it has come to since; what was passed over between two looks is told too.
-    private List<PhaseReached> ReachedBy(PlanStep step, string attempt, string output)
+    private List<MilestoneReached> ReachedBy(PlanStep step, string attempt, string output)
     {
-        if (step.Phases is not { } phases) return [];
-        var known = log.Look(s => s.Of(step.Id).Attempts.Last(a => a.Id == attempt)).Phases.Select(p => p.Phase).DefaultIfEmpty(0).Max();
-        return [.. Enumerable.Range(known + 1, Math.Max(0, StepPhase.Begun(phases, output) - known)).Select(n => new PhaseReached(step.Id, attempt, n, phases[n - 1].Title))];
+        if (step.Milestones is not { } milestones) return [];
+        var known = log.Look(s => s.Of(step.Id).Attempts.Last(a => a.Id == attempt)).Milestones.Select(m => m.Number).DefaultIfEmpty(0).Max();
+        return [.. Enumerable.Range(known + 1, Math.Max(0, Milestone.Begun(milestones, output) - known)).Select(n => new MilestoneReached(step.Id, attempt, n, milestones[n - 1].Title))];
     }
 
     /// <summary>Settles an attempt that an earlier owner left open: its record first, then the probe, then whether it may be repeated. True where another attempt may begin.</summary>

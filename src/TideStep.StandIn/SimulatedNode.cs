@@ -125,6 +125,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             _fences[request.Installation] = new FenceState(request.Epoch, Math.Max(fence.Sequence, request.Sequence));
             var attempt = new AttemptRecord { State = "running", Boot = _boot };
             _attempts[(request.Installation, request.Attempt)] = attempt;
+            // An installer tells how far it is.
+            if (request.Verb == "install") attempt.Output = "unpacking\n";
             if (Strikes("hang", request.Verb, consume: true)) { Note(request, "hangs"); return null; }
             if (_faults.FirstOrDefault(f => f.Kind == "lose-contact" && f.Verb == request.Verb) is { } lost)
             {
@@ -134,12 +136,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             var takes = clock.TimeOf(request.Verb);
             Note(request, "begun");
             if (request.Verb is not ("check-point" or "discard-point")) _busyUntil = clock.Now + takes;
-            if (request.Verb == "install")
-            {
-                // An installer tells how far it is.
-                attempt.Output = "unpacking\n";
-                _ = clock.After(takes / 2, () => { lock (_gate) if (attempt.State == "running") attempt.Output += "setting up\n"; });
-            }
+            if (request.Verb == "install") _ = clock.After(takes / 2, () => { lock (_gate) if (attempt.State == "running") attempt.Output += "setting up\n"; });
             _ = clock.After(takes, () => Finish(request, attempt));
             return null;
         }

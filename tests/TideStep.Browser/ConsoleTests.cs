@@ -47,6 +47,20 @@ public sealed class ConsoleTests : ConsoleSession
     }
 
     [Fact]
+    public async Task A_long_step_shows_its_parts()
+    {
+        await Stack.FaultAsync("ss-rel-1", "install", "hang");
+        var run = await Stack.OpenAsync();
+        await Stack.Good("run", "start", run);
+        var page = await EnterAsync();
+        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
+        var parts = page.GetByRole(AriaRole.List, new() { Name = "parts of install" });
+        await Expect(parts.Locator("[aria-current=step]")).ToContainTextAsync("unpack, ", new() { Timeout = 60_000 });
+        await Expect(parts).ToContainTextAsync("set up, takes 20 s");
+        await PictureAsync(page, "run-parts");
+    }
+
+    [Fact]
     public async Task The_page_follows_a_run_through_a_killed_service()
     {
         var run = await Stack.OpenAsync();

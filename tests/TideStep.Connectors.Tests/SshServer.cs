@@ -11,7 +11,7 @@ public sealed class SshServer : IDisposable
 
     public SshServer() : this("") { }
 
-    /// <param name="more">Further lines of its configuration.</param>
+    /// <param name="more">Further lines of its configuration; they come first, and so count before the others.</param>
     internal SshServer(string more)
     {
         Folder = Directory.CreateTempSubdirectory("tidestep-sshd").FullName;
@@ -23,6 +23,7 @@ public sealed class SshServer : IDisposable
         File.Move(Path.Combine(Folder, "login.pub"), Path.Combine(Folder, "authorized"));
         File.WriteAllText(Path.Combine(Folder, "known_hosts"), $"127.0.0.1 {string.Join(' ', File.ReadAllText(Path.Combine(Folder, "host.pub")).Split(' ')[..2])}\n");
         File.WriteAllText(Path.Combine(Folder, "config"), $"""
+            {more}
             Port {Port}
             ListenAddress 127.0.0.1
             HostKey {Folder}/host
@@ -34,7 +35,6 @@ public sealed class SshServer : IDisposable
             PermitRootLogin prohibit-password
             MaxSessions 100
             Subsystem sftp internal-sftp
-            {more}
             """);
         Directory.CreateDirectory("/run/sshd");
         _server = Process.Start(new ProcessStartInfo("/usr/sbin/sshd", ["-D", "-e", "-f", Path.Combine(Folder, "config")]) { RedirectStandardError = true })!;

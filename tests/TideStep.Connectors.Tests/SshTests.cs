@@ -92,6 +92,29 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
     }
 
     [Fact]
+    public async Task A_host_that_lets_one_session_be_open_and_no_more_keeps_it_for_commands()
+    {
+        using var narrow = new SshServer("MaxSessions 1");
+        using var connector = new SshConnector(new Secrets(Path.Combine(narrow.Folder, "secrets")), narrow.Folder, new HttpReader(new HttpClient()), new SqlConnector(new Secrets(narrow.Folder)), TimeProvider.System);
+        var node = Node("ssh", ("address", "127.0.0.1"), ("port", $"{narrow.Port}"), ("account", SshServer.Account), ("key", "secret:login"), ("host-keys", "known_hosts"), ("state", Path.Combine(narrow.Folder, "state")));
+        const string readings = """
+              a: {by: command, command: [echo, "1"], unit: count}
+              b: {by: command, command: [echo, "2"], unit: count}
+              c: {by: command, command: [echo, "3"], unit: count}
+              d: {by: command, command: [echo, "4"], unit: count}
+              e: {by: command, command: [echo, "5"], unit: count}
+            """;
+        // So many questions are asked by a session of their own, beside the conversation.
+        var (values, missed) = await connector.ReadAsync(node, Member, Product(readings), [.. "abcde".Select(c => Reading($"{c}"))], CancellationToken.None);
+        Assert.Empty(missed);
+        Assert.Equal(["1", "2", "3", "4", "5"], "abcde".Select(c => values[Reading($"{c}")].ToString()));
+        await connector.RaiseAsync(node, "tnarrow", 1, 0, CancellationToken.None);
+        var begun = await connector.BeginAsync(node, new FencedAttempt("tnarrow", "anarrow1", 1, 1, TimeSpan.FromSeconds(60), "app", new FarAction("command", ["sh", "-c", "exit 7"])), TimeSpan.FromSeconds(10), CancellationToken.None);
+        Assert.Equal(7, begun.Reading!.ExitCode);
+        Assert.DoesNotContain("attempt.sh serve", (await connector.ReadAsync(node, Member, Product(Ancestors), [Reading("by")], CancellationToken.None)).Values[Reading("by")].Text);
+    }
+
+    [Fact]
     public async Task What_is_too_long_or_goes_wrong_in_the_conversation_is_asked_for_by_itself()
     {
         var (values, missed) = await ReadAsync(Here, """

@@ -209,8 +209,8 @@ public sealed class StepFormTests
     [InlineData("attempts: {times: 3, when: {says: '('}}", "'says' is no regular expression")]
     [InlineData("attempts: {times: 3, when: {}}", "no kind of failure is named")]
     [InlineData("attempts: {when: {unverified: true}}", "with one attempt nothing is tried again")]
-    [InlineData("phases: [unpack, {title: convert}]", "nothing tells when 'convert' begins")]
-    [InlineData("phases: [{title: unpack, says: '('}]", "'says' is no regular expression")]
+    [InlineData("milestones: [unpack, {title: convert}]", "nothing tells when 'convert' begins")]
+    [InlineData("milestones: [{title: unpack, says: '('}]", "'says' is no regular expression")]
     [InlineData("ends-well: [0, x]", "'x' is no exit status")]
     public void Kinds_of_failure_that_mean_nothing_are_told_with_their_place(string key, string what)
     {
@@ -231,5 +231,5 @@ public sealed class StepFormTests
     [InlineData("Starting up", 3)] // what was passed over between two looks has begun too
     [InlineData("Starting up\nConverting again", 3)]
     public void A_long_step_has_come_as_far_as_its_output_says(string output, int begun) =>
-        Assert.Equal(begun, StepPhase.Begun([new StepPhase("unpack", null, null), new StepPhase("convert", "Converting table", TimeSpan.FromHours(1)), new StepPhase("start", "^Starting|\nStarting", null)], output));
+        Assert.Equal(begun, Milestone.Begun([new Milestone("unpack", null, null), new Milestone("convert", "Converting table", TimeSpan.FromHours(1)), new Milestone("start", "^Starting|\nStarting", null)], output));
 }

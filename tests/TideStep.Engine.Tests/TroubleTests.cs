@@ -203,21 +203,21 @@ public sealed class TroubleTests
     [Fact]
     public async Task The_parts_of_a_long_step_are_told_as_its_output_tells_them_and_anew_with_another_attempt()
     {
-        var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 9 h, attempts: {times: 2, every: 0 s}, phases: [unpack, {title: convert, says: converting}, {title: start, says: starting}]}"));
+        var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 9 h, attempts: {times: 2, every: 0 s}, milestones: [unpack, {title: convert, says: converting}, {title: start, says: starting}]}"));
         var (tries, said) = (0, "");
         carriage.Far.Outcome = (_, action) => action.Verb != "install" ? 0 : ++tries == 1 ? null : 0; // the first hangs
         carriage.Far.Running = () => said;
         carriage.Far.Prints = (_, action) => action.Verb == "install" ? "converting\nstarting" : "";
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
-        int[] Begun() => owner.Log.Look(s => s.Of("m1/w1/change/app/n1/put").Attempts.LastOrDefault() is { } last ? last.Phases.Select(p => p.Phase).ToArray() : []);
+        int[] Begun() => owner.Log.Look(s => s.Of("m1/w1/change/app/n1/put").Attempts.LastOrDefault() is { } last ? last.Milestones.Select(p => p.Number).ToArray() : []);
         await Carriage.UntilAsync(owner, working, _ => Begun() is [1] ? "" : null);
         said = "converting";
         await Carriage.UntilAsync(owner, working, _ => Begun() is [1, 2] ? "" : null);
-        Assert.Equal([true, true, false], owner.Log.Look(s => RunView.Of("r", s, 1)).Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).First(s => s.Id == "m1/w1/change/app/n1/put").Phases!.Value.Select(p => p.Begun is not null));
+        Assert.Equal([true, true, false], owner.Log.Look(s => RunView.Of("r", s, 1)).Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).First(s => s.Id == "m1/w1/change/app/n1/put").Milestones!.Value.Select(p => p.Begun is not null));
         carriage.Far.EndHanging(1);
         await working;
-        Assert.Equal([1, 2, 1, 2, 3], carriage.Journal.Entries.Select(e => e.Event).OfType<PhaseReached>().Where(p => p.Step == "m1/w1/change/app/n1/put").Select(p => p.Phase));
+        Assert.Equal([1, 2, 1, 2, 3], carriage.Journal.Entries.Select(e => e.Event).OfType<MilestoneReached>().Where(p => p.Step == "m1/w1/change/app/n1/put").Select(p => p.Number));
         Assert.Equal([1, 2, 3], Begun());
     }
 

@@ -52,15 +52,15 @@ export function Members({
                 <td>
                   {step?.title}
                   {step?.overdue && ' (overdue, still followed)'}
-                  {step?.phases && step.status === 'working' && (
-                    <ol className="phases" aria-label={`parts of ${step.title}`}>
-                      {step.phases.map((p, i) => {
-                        const over = step.phases?.[i + 1]?.begun !== undefined;
+                  {step?.milestones && step.status === 'working' && (
+                    <ol className="milestones" aria-label={`parts of ${step.title}`}>
+                      {step.milestones.map((p, i) => {
+                        const over = step.milestones?.[i + 1]?.begun !== undefined;
                         return (
                           <li key={p.title} aria-current={p.begun && !over ? 'step' : undefined}>
                             {p.title}
                             {p.begun && !over && `, ${span(Math.max(0, (now - Date.parse(p.begun)) / 1000))}`}
-                            {p.takes && !over && ` of ${span(seconds(p.takes))}`}
+                            {p.takes && !over && `${p.begun ? ' of' : ', takes'} ${span(seconds(p.takes))}`}
                             {over && ', done'}
                           </li>
                         );

@@ -12,7 +12,7 @@ export interface Step {
   person: boolean;
   instructions?: string;
   overdue: boolean;
-  phases?: { title: string; takes?: string; begun?: string }[];
+  milestones?: { title: string; takes?: string; begun?: string }[];
 }
 export interface Lane {
   subject: string;

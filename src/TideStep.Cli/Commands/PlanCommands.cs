@@ -126,7 +126,7 @@ public static class PlanCommands
                 if (steps && !block.StillServing.IsEmpty) rows.Add(["", "", "", $"  goes on: {string.Join(", ", block.StillServing)}", ""]);
                 if (steps)
                     foreach (var lane in block.Lanes)
-                        foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Took(step.Expected, step.AtMost), .. timed ? new[] { "" } : [], "", string.Join("; ", new[] { step.Closes ? "closes the return path" : step.Impact, step.Reckoning, step.Phases is { } phases ? $"in parts: {string.Join(", ", phases.Select(p => p.Takes is { } takes ? $"{p.Title} {Durations.Write(takes)}" : p.Title))}" : null, step.Account is { } account ? $"as {account}" : null }.OfType<string>())]);
+                        foreach (var step in lane.Steps) rows.Add(["", "", "", $"  {step.Member}: {step.Title}", Took(step.Expected, step.AtMost), .. timed ? new[] { "" } : [], "", string.Join("; ", new[] { step.Closes ? "closes the return path" : step.Impact, step.Reckoning, step.Milestones is { } milestones ? $"in parts: {string.Join(", ", milestones.Select(p => p.Takes is { } takes ? $"{p.Title} {Durations.Write(takes)}" : p.Title))}" : null, step.Account is { } account ? $"as {account}" : null }.OfType<string>())]);
                 at += block.Expected + block.Settle;
                 if (block.RestsAfter) rows.Add(["", "", "rest", "resting place, till the next window", ""]);
             }

@@ -132,6 +132,7 @@ internal sealed class SshHost(EstateNode node, SshLine line, TimeProvider time)
         catch (Exception e) when (SshLine.Breaks(e))
         {
             line.Drop(client);
+            line.HasNoRoom(e); // the next try finds room
             throw new ConnectorException(new Problem($"sending {Path.GetFileName(local)} to {node.Id} broke off", e.Message, "It goes on from where it broke off when it is staged again."), lasting: false, e);
         }
     }

@@ -16,6 +16,8 @@ internal sealed class SshLine(EstateNode node, Secrets secrets, string installat
     private SshClient? _client;
     private Conversation? _talk;
     private bool _prepared;
+    private volatile bool _narrow;
+    private readonly SemaphoreSlim _one = new(1, 1);
     private (long Seconds, long At) _uptime;
 
     /// <summary>The line through the host that stands between, where this one can't be reached by itself.</summary>
@@ -62,7 +64,23 @@ internal sealed class SshLine(EstateNode node, Secrets secrets, string installat
     public async Task<Result> RunAsync(string name, string command, TimeSpan limit, CancellationToken ct)
     {
         var (client, _) = await ConnectAsync(name, ct);
-        return await RunOnAsync(name, client, command, limit, ct);
+        if (!_narrow)
+        {
+            try { return await RunOnAsync(name, client, command, limit, ct); }
+            catch (ConnectorException e) when (HasNoRoom(e.InnerException)) { (client, _) = await ConnectAsync(name, ct); }
+        }
+        // One at a time, then: nothing was begun by the call that found no room.
+        await _one.WaitAsync(ct);
+        try { return await RunOnAsync(name, client, command, limit, ct); }
+        finally { _one.Release(); }
+    }
+
+    /// <summary>Whether a call broke because its host lets no further session be open beside the others; then there is no conversation with it any more, and sessions come one after another.</summary>
+    public bool HasNoRoom(Exception? e)
+    {
+        // The library has no kind of its own for it.
+        if (e is not SshException || !e.Message.Contains("open a channel", StringComparison.Ordinal)) return false;
+        return _narrow = true;
     }
 
     /// <summary>Puts a request to the wrapper over the conversation that is kept with it; where the host has none, or the answer is too long for it, null.</summary>
@@ -202,7 +220,7 @@ internal sealed class SshLine(EstateNode node, Secrets secrets, string installat
         if (result.Code != 0 || !long.TryParse(result.Output.Trim(), out var clock))
             throw new ConnectorException(new Problem($"{name} can't be prepared: {result.Error.Trim()}", $"exit status {result.Code}", $"The account {node.Reach["account"]} needs sudo without a password, and /var/lib needs room."), lasting: result.Error.Contains("sudo", StringComparison.Ordinal));
         _uptime = (clock, Stopwatch.GetTimestamp());
-        _talk = await Conversation.OpenAsync(client, $"exec sudo -n /bin/sh {Shell.Quote(place + "/attempt.sh")} serve", ct);
+        _talk = _narrow ? null : await Conversation.OpenAsync(client, $"exec sudo -n /bin/sh {Shell.Quote(place + "/attempt.sh")} serve", ct);
         _prepared = true;
     }
 
@@ -221,5 +239,6 @@ internal sealed class SshLine(EstateNode node, Secrets secrets, string installat
     {
         if (_client is { } client) Drop(client);
         _connecting.Dispose();
+        _one.Dispose();
     }
 }

@@ -29,7 +29,7 @@ internal static class StepDocument
             var step = new StepSpec(name, form.Text("title") ?? name, action ?? new PersonAction(""), ExpressionText.Read(form, "already"), verify, within, undo,
                 form.Flag("repeatable"), attempts, form.Duration("limit") ?? TimeSpan.FromMinutes(30), form.Word("overdue", "halt", "stop") == "stop", form.Flag("safe-after"),
                 takes.Base, form.Text("impact"), at)
-            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)], OnlyIf = ReadOnlyIf(form), Scope = ReadScope(form), Tells = ReadTells(form), EndsWell = ReadStatuses(form, "ends-well") ?? [], Phases = ReadPhases(form) };
+            { Rate = takes.Rate, UpTo = takes.UpTo, Lasts = lasts, On = form.Word("on", "member", "successor", "others") switch { "successor" => StepOn.Successor, "others" => StepOn.Others, _ => StepOn.Member }, Notes = form.Text("notes"), Voids = [.. form.Words("voids").Select(w => w.Text)], OnlyIf = ReadOnlyIf(form), Scope = ReadScope(form), Tells = ReadTells(form), EndsWell = ReadStatuses(form, "ends-well") ?? [], Milestones = ReadMilestones(form) };
             if (!step.EndsWell.IsEmpty && action is not (CommandAction or CaptureAction { By: not null })) findings.Add($"step {name}: only a command ends with a status of its own", form.PlaceOf("ends-well"), "Leave 'ends-well' out.");
             if (action is StartAction { Service: StepSpec.AllServices } or StopAction { Service: StepSpec.AllServices } && services.IsEmpty) findings.Add($"step {name}: it is for all services, and the product names none", at, "Name them in the order in which they are stopped: services: [web, worker].");
             if (step.Scope != StepScope.Member && step.On != StepOn.Member) findings.Add($"step {name}: what is done on {(step.On == StepOn.Others ? "others" : "a successor")} belongs to each member", form.PlaceOf("scope"), "Leave 'scope' out, or 'on'.");
@@ -131,17 +131,17 @@ internal static class StepDocument
         return policy;
     }
 
-    private static ImmutableArray<StepPhase> ReadPhases(Form form)
+    private static ImmutableArray<Milestone> ReadMilestones(Form form)
     {
-        var found = ImmutableArray.CreateBuilder<StepPhase>();
-        foreach (var node in form.List("phases"))
+        var found = ImmutableArray.CreateBuilder<Milestone>();
+        foreach (var node in form.List("milestones"))
         {
-            var phase = Form.OpenOrWord(node, "title", $"{form.What}, phases", form.Findings);
-            var (title, says, takes) = (phase.Required("title"), phase.Text("says"), phase.Duration("takes"));
-            if (says is null && found.Count > 0) form.Findings.Add($"{phase.What}: nothing tells when '{title}' begins", phase.At, "Say it: says: PATTERN. Only the first begins with the step.");
-            if (says is not null && CollectorDocument.GroupsOf(says) is null) form.Findings.Add($"{phase.What}: 'says' is no regular expression", phase.PlaceOf("says"));
-            found.Add(new StepPhase(title, says, takes));
-            phase.Close();
+            var milestone = Form.OpenOrWord(node, "title", $"{form.What}, milestones", form.Findings);
+            var (title, says, takes) = (milestone.Required("title"), milestone.Text("says"), milestone.Duration("takes"));
+            if (says is null && found.Count > 0) form.Findings.Add($"{milestone.What}: nothing tells when '{title}' begins", milestone.At, "Say it: says: PATTERN. Only the first begins with the step.");
+            if (says is not null && CollectorDocument.GroupsOf(says) is null) form.Findings.Add($"{milestone.What}: 'says' is no regular expression", milestone.PlaceOf("says"));
+            found.Add(new Milestone(title, says, takes));
+            milestone.Close();
         }
         return found.ToImmutable();
     }

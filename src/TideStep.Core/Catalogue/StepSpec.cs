@@ -103,12 +103,12 @@ public sealed record ToldNumber(string Name, string Pattern, double? AtLeast, do
 /// <summary>A part of one long step, as its own output tells that it has begun: what is done, now and to come can be seen from outside.</summary>
 /// <param name="Says">A regular expression that the output matches once the part has begun; null for the first, which begins with the step.</param>
 /// <param name="Takes">How long it takes; null where that is not said.</param>
-public sealed record StepPhase(string Title, string? Says, TimeSpan? Takes)
+public sealed record Milestone(string Title, string? Says, TimeSpan? Takes)
 {
     /// <summary>How many of the parts have begun, by what was put out so far.</summary>
-    public static int Begun(ImmutableArray<StepPhase> phases, string output)
+    public static int Begun(ImmutableArray<Milestone> milestones, string output)
     {
-        for (var i = phases.Length - 1; i >= 0; i--) if (phases[i].Says is not { } says || System.Text.RegularExpressions.Regex.IsMatch(output, says, System.Text.RegularExpressions.RegexOptions.NonBacktracking)) return i + 1;
+        for (var i = milestones.Length - 1; i >= 0; i--) if (milestones[i].Says is not { } says || System.Text.RegularExpressions.Regex.IsMatch(output, says, System.Text.RegularExpressions.RegexOptions.NonBacktracking)) return i + 1;
         return 0;
     }
 }
@@ -143,7 +143,7 @@ public sealed record StepSpec(string Name, string Title, StepAction Do, Expressi
     public ImmutableArray<ToldNumber> Tells { get; init; } = [];
 
     /// <summary>The parts of a long step, in their order.</summary>
-    public ImmutableArray<StepPhase> Phases { get; init; } = [];
+    public ImmutableArray<Milestone> Milestones { get; init; } = [];
 
     /// <summary>The exit statuses that are success; empty where only 0 is.</summary>
     public ImmutableArray<int> EndsWell { get; init; } = [];

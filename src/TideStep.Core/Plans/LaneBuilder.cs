@@ -63,7 +63,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 Tells = spec.Tells.IsDefaultOrEmpty ? null : spec.Tells,
                 Voids = spec.Voids.IsDefaultOrEmpty ? null : VoidsOf(spec, member.Component),
                 Uses = point is not null && spec.Do is not CaptureAction ? point.Id : null,
-                Phases = spec.Phases.IsDefaultOrEmpty ? null : spec.Phases,
+                Milestones = spec.Milestones.IsDefaultOrEmpty ? null : spec.Milestones,
                 EndsWell = spec.EndsWell.IsDefaultOrEmpty ? null : spec.EndsWell,
                 Digest = spec.Digest,
             };

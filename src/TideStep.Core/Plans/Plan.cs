@@ -63,7 +63,7 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     public ImmutableArray<ToldNumber>? Tells { get; init; }
 
     /// <summary>The parts of a long step, in their order; null where it is not told apart.</summary>
-    public ImmutableArray<StepPhase>? Phases { get; init; }
+    public ImmutableArray<Milestone>? Milestones { get; init; }
 
     /// <summary>The exit statuses that are success; null where only 0 is.</summary>
     public ImmutableArray<int>? EndsWell { get; init; }

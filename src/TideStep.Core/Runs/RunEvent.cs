@@ -45,7 +45,7 @@ public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
 [JsonDerivedType(typeof(Told), "told")]
 [JsonDerivedType(typeof(Intended), "intended")]
 [JsonDerivedType(typeof(AttemptEnded), "attempt-ended")]
-[JsonDerivedType(typeof(PhaseReached), "phase-reached")]
+[JsonDerivedType(typeof(MilestoneReached), "milestone-reached")]
 [JsonDerivedType(typeof(AttemptOverdue), "attempt-overdue")]
 [JsonDerivedType(typeof(StopAsked), "stop-asked")]
 [JsonDerivedType(typeof(PointCaptured), "point-captured")]
@@ -152,7 +152,7 @@ public sealed record Intended(string Step, string Attempt, int Number, string No
 public sealed record AttemptEnded(string Step, string Attempt, AttemptEnd End, int? ExitCode, string Output, bool Undo) : RunEvent;
 
 /// <summary>By its own output an attempt has come to a part of its step; numbered from 1.</summary>
-public sealed record PhaseReached(string Step, string Attempt, int Phase, string Title) : RunEvent;
+public sealed record MilestoneReached(string Step, string Attempt, int Number, string Title) : RunEvent;
 
 /// <summary>An attempt runs longer than its limit; it is neither done nor failed.</summary>
 public sealed record AttemptOverdue(string Step, string Attempt) : RunEvent;

@@ -14,7 +14,7 @@ public enum StepStatus { Pending, Working, Done, Failed }
 public sealed record AttemptState(string Id, int Number, DateTimeOffset Begun, long Sequence, bool Undo, DateTimeOffset? EndedAt, AttemptEnd? End, int? ExitCode, string Output, bool Overdue)
 {
     /// <summary>The parts of its step that it has come to, each with when that was seen.</summary>
-    public ImmutableArray<(int Phase, DateTimeOffset At)> Phases { get; init; } = [];
+    public ImmutableArray<(int Number, DateTimeOffset At)> Milestones { get; init; } = [];
 }
 
 /// <summary>A step's progress, as its events tell it.</summary>
@@ -279,7 +279,7 @@ public sealed class RunState(Plan plan)
             case ParametersRead e: _parameters.TryAdd(e.Step, e.Values); break;
             case Told e: _told[e.Step] = e.Numbers; break;
             case AttemptEnded e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { End = e.End, EndedAt = entry.At, ExitCode = e.ExitCode, Output = e.Output }) }); break;
-            case PhaseReached e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Phases = a.Phases.Add((e.Phase, entry.At)) }) }); break;
+            case MilestoneReached e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Milestones = a.Milestones.Add((e.Number, entry.At)) }) }); break;
             case AttemptOverdue e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Overdue = true }) }); break;
             case PointCaptured e: _points[e.Point] = new PointState(Plan.Points.First(p => p.Id == e.Point), e.Place, e.Bytes, e.Sha256, e.Entries, entry.At, e.Step, null, null); break;
             case PointVerified e: _points[e.Point] = _points[e.Point] with { Verified = e.How, State = PointState.Usable }; break;

@@ -7,11 +7,11 @@ namespace TideStep.Core.Runs;
 public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, string? Instructions, bool Overdue)
 {
     /// <summary>The parts of a long step; null where it has none.</summary>
-    public ImmutableArray<PhaseView>? Phases { get; init; }
+    public ImmutableArray<MilestoneView>? Milestones { get; init; }
 }
 
 /// <summary>A part of a long step: since when its last attempt is at it or was, and how long it takes where that is known.</summary>
-public sealed record PhaseView(string Title, TimeSpan? Takes, DateTimeOffset? Begun);
+public sealed record MilestoneView(string Title, TimeSpan? Takes, DateTimeOffset? Begun);
 
 /// <summary>A lane: one subject and its steps.</summary>
 public sealed record LaneView(string Subject, MemberState? State, ImmutableArray<StepView> Steps);
@@ -100,7 +100,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
         var last = progress.Attempts.LastOrDefault();
         return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, (step.Do as Catalogue.PersonAction)?.Instructions, last?.Overdue ?? false)
         {
-            Phases = step.Phases is { } phases ? [.. phases.Select((p, i) => new PhaseView(p.Title, p.Takes, last?.Phases.Where(r => r.Phase == i + 1).Select(r => (DateTimeOffset?)r.At).FirstOrDefault()))] : null,
+            Milestones = step.Milestones is { } milestones ? [.. milestones.Select((p, i) => new MilestoneView(p.Title, p.Takes, last?.Milestones.Where(r => r.Number == i + 1).Select(r => (DateTimeOffset?)r.At).FirstOrDefault()))] : null,
         };
     }
 

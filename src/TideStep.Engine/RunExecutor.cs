@@ -112,7 +112,7 @@ public sealed class RunExecutor
             var members = Log.Look(OutsideChanges.Expected).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>().ToList();
             var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct);
             var (after, changes) = Log.Look(s => (s.ReadsAgainAfter, OutsideChanges.Of(s, running, revisions)));
-            if (after is null) return;
+            if (after is null || Log.Look(s => s.HoldsUnread)) return;
             if (changes.Any(c => c.MayPass) && _context.Time.GetElapsedTime(began) <= _context.Settings.RealLimit(EngineSettings.ContactPatience))
             {
                 var why = string.Join("; ", changes.Where(c => c.MayPass).Take(OutsideChanges.MostTold));

@@ -113,6 +113,23 @@ public sealed class OutsideTests
     }
 
     [Fact]
+    public async Task Held_at_once_it_does_not_wait_for_a_node_first_and_reads_when_it_goes_on()
+    {
+        var (carriage, owner, working) = await HeldAsync();
+        var away = true;
+        carriage.Far.Around = (call, node, _) => away && call == "read" && node == "n2" ? throw new ConnectorException(new Problem("n2 does not answer"), lasting: false) : Task.CompletedTask;
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        await Carriage.UntilAsync(owner, working, s => s.AwaitsReading);
+        Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren", atOnce: true)));
+        await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
+        away = false;
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Single(carriage.Journal.Entries, e => e.Event is ReadAgain);
+    }
+
+    [Fact]
     public async Task One_that_never_answers_needs_a_decision()
     {
         var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));

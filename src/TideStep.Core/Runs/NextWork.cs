@@ -79,7 +79,7 @@ public static class NextWork
     {
         var stopping = state.HoldAskedFor || state.AnyFailed || state.TurnBack is not null;
         // What still runs is followed to its end meanwhile; nothing else is begun on what may be otherwise by now.
-        if (state.ReadsAgainAfter is not null && !state.AnyFailed) return [.. state.OpenAttempts.Where(o => !o.Attempt.Undo).Select(o => (Work)new DoStep(o.Step)), new ReadOnceMore()];
+        if (state.ReadsAgainAfter is not null && !state.AnyFailed && !state.HoldsUnread) return [.. state.OpenAttempts.Where(o => !o.Attempt.Undo).Select(o => (Work)new DoStep(o.Step)), new ReadOnceMore()];
         if (state.CurrentBlock == state.BlocksDone)
         {
             if (stopping) return Stop(state);

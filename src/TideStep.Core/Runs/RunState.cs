@@ -137,6 +137,9 @@ public sealed class RunState(Plan plan)
     /// <summary>After what break the members and the premises have to be read again before the run goes on; null where there was none.</summary>
     public string? ReadsAgainAfter { get; private set; }
 
+    /// <summary>Whether it can hold without that reading: it is to at once, and nothing is at work.</summary>
+    public bool HoldsUnread => HoldsAtOnce && !OpenAttempts.Any() && (CurrentBlock == BlocksDone || Plan.Blocks[CurrentBlock - 1].Lanes.All(l => l.Steps.All(s => Of(s.Id).Status != StepStatus.Working)));
+
     /// <summary>What that reading waits for; null where it does not.</summary>
     public string? AwaitsReading { get; private set; }
 

@@ -26,6 +26,7 @@ trap end EXIT
 fail() { echo "FAILED: $*" >&2; "$bin/tidestep" run list >&2 || true; tail -20 "$work/service.log" >&2 || true; exit 1; }
 same() { [ "$2" = "$3" ] || fail "$1: expected $3, found $2"; echo "  ok: $1 is $2"; }
 from_outside() { python3 -c 'import json, sys, urllib.request as u; print(json.load(u.urlopen("http://%s:8080/version" % sys.argv[1], timeout=5))[sys.argv[2]])' "10.77.0.1$1" "$2"; }
+boots() { lab/lab exec "relay-$1" cat /proc/sys/kernel/random/boot_id; }
 package() { lab/lab exec "relay-$1" dpkg-query -W -f '${Version}' phalarope-relay; }
 
 serve() {
@@ -101,13 +102,17 @@ reset() { # every host back on 3.0 with fresh data
 }
 
 rolling() {
-  echo "1. one host at a time, 3.0 over the stepping stone 3.1 to 3.2, under load"
+  echo "1. one host at a time, 3.0 over the stepping stone 3.1 to 3.2, each restarted for it, under load"
   open_run "relay to 3.2"
   probe
+  local -a booted
+  for i in 1 2 3; do booted[i]=$(boots "$i"); done
   "$bin/tidestep" run start "$run" >/dev/null
   "$bin/tidestep" run follow "$run" | tail -25 || fail "the run did not complete"
   probed
   for i in 1 2 3; do
+    [ "$(boots "$i")" != "${booted[i]}" ] || fail "relay-$i was not restarted"
+    same "relay-$i's restarts by the run" "$(lab/lab exec "relay-$i" sh -c "grep -lx 'set -- .*systemctl.* .*reboot.*' /var/lib/tidestep/*/attempts/*/argv | wc -l")" 1
     same "relay-$i's running version" "$(from_outside "$i" version)" 3.2
     same "relay-$i's package" "$(package "$i")" 3.2
     same "relay-$i's data format" "$(from_outside "$i" format)" 2

@@ -101,6 +101,26 @@ internal sealed class Carriage
         return await found.Task;
     }
 
+    /// <summary>Its first owner at work, with the installation on n1 at work too and without an end.</summary>
+    public async Task<(RunExecutor Owner, Task Working)> HangingAsync()
+    {
+        var hangs = new TaskCompletionSource();
+        Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
+        Far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") hangs.TrySetResult(); return Task.CompletedTask; };
+        var owner = await OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        await hangs.Task;
+        return (owner, working);
+    }
+
+    /// <summary>That installation ends well, and so does everything after it.</summary>
+    public void EndHanging()
+    {
+        Far.Outcome = (_, _) => 0;
+        Far.SetRunning("n1", "app", "7");
+        Far.EndHanging(0);
+    }
+
     /// <summary>Waits for a state while simulated time goes on.</summary>
     public static async Task UntilAsync(RunExecutor owner, Task working, FakeTimeProvider time, Func<RunState, bool> so)
     {

@@ -12,20 +12,8 @@ public sealed class HoldTests
         var carriage = new Carriage(new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
             .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
         { Pace = 1 };
-        var hangs = new TaskCompletionSource();
-        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
-        carriage.Far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") hangs.TrySetResult(); return Task.CompletedTask; };
-        var owner = await carriage.OwnerAsync(start: true);
-        var working = owner.ExecuteAsync(default);
-        await hangs.Task;
+        var (owner, working) = await carriage.HangingAsync();
         return (carriage, owner, working);
-    }
-
-    private static void Finish(Carriage carriage)
-    {
-        carriage.Far.Outcome = (_, _) => 0;
-        carriage.Far.SetRunning("n1", "app", "7");
-        carriage.Far.EndHanging(0);
     }
 
     [Fact]
@@ -33,7 +21,7 @@ public sealed class HoldTests
     {
         var (carriage, owner, working) = await InTheMiddleAsync();
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
-        Finish(carriage);
+        carriage.EndHanging();
         await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
         Assert.Equal(["n1 stop x", "n1 start x"], carriage.Far.Deeds.Where(d => !d.Contains("install", StringComparison.Ordinal)));
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
@@ -48,7 +36,7 @@ public sealed class HoldTests
         // Asked for gently first, it can still be said that it is to be at once; twice it is not.
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren", atOnce: true)));
         Assert.NotNull(await owner.SayAsync(s => Orders.Hold(s, "Wren", atOnce: true)));
-        Finish(carriage);
+        carriage.EndHanging();
         await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
         Assert.Equal(["n1 stop x"], carriage.Far.Deeds.Where(d => !d.Contains("install", StringComparison.Ordinal)));
         Assert.Equal("held at once, with members in the middle: app/n1 before 'start'; say go-on soon", owner.Log.Look(s => RunView.Of("r", s, 1).WaitsFor));

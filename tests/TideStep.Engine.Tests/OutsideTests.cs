@@ -15,16 +15,9 @@ public sealed class OutsideTests
         var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
             .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
         { Revisions = revisions };
-        var hangs = new TaskCompletionSource();
-        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
-        carriage.Far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") hangs.TrySetResult(); return Task.CompletedTask; };
-        var owner = await carriage.OwnerAsync(start: true);
-        var working = owner.ExecuteAsync(default);
-        await hangs.Task;
+        var (owner, working) = await carriage.HangingAsync();
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
-        carriage.Far.Outcome = (_, _) => 0;
-        carriage.Far.SetRunning("n1", "app", "7");
-        carriage.Far.EndHanging(0);
+        carriage.EndHanging();
         await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
         return (carriage, owner, working);
     }

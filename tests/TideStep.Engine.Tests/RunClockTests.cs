@@ -13,18 +13,7 @@ public sealed class RunClockTests
         .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 5 min}}, change: [put]}\n  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 10 min, settle: 5 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
     { Time = _time, Pace = 1, Poll = TimeSpan.FromSeconds(5) };
 
-    // Simulated time goes on while everybody waits.
-    private async Task UntilAsync(RunExecutor owner, Task working, Func<RunState, bool> so)
-    {
-        for (var beat = 0; !owner.Log.Look(so); beat++)
-        {
-            Assert.True(beat < 20_000, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why} at {_time.GetUtcNow():u}"));
-            if (working.IsFaulted) await working;
-            _time.Advance(TimeSpan.FromSeconds(10));
-            await Task.Yield();
-            if (beat % 10 == 0) await Task.Delay(1);
-        }
-    }
+    private Task UntilAsync(RunExecutor owner, Task working, Func<RunState, bool> so) => Carriage.UntilAsync(owner, working, _time, so);
 
     [Fact]
     public async Task At_the_turn_back_time_a_run_that_will_not_fit_comes_to_a_safe_place_and_asks()

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { get, post, type FollowUp, type PointLine, type ReturnOutlook, type Run } from '../shared/api';
+import { get, post, type FollowUp, type NextStep, type PointLine, type ReturnOutlook, type Run } from '../shared/api';
 import { day, seconds, size, span, words } from '../shared/words';
 
 /** What is still done about a run after its end: what it left to be done, its rollback points, and leading it back. */
@@ -9,7 +9,10 @@ export function Afterwards({ run }: { run: Run }) {
   if (run.kind === 'return') return null;
   return (
     <div className="afterwards">
-      <FollowUps run={run} />
+      <div className="stack">
+        <FollowUps run={run} />
+        <Next run={run} />
+      </div>
       <div className="stack">
         <Points run={run} />
         {run.mayBeLedBack && !run.ledBackBy && <LeadBack run={run} />}
@@ -58,6 +61,27 @@ function FollowUps({ run }: { run: Run }) {
         </p>
       )}
       {done.error && <p className="problem">{done.error.message}</p>}
+    </section>
+  );
+}
+
+/** What may be planned next: partners, neighbours whose support ends, later releases. */
+function Next({ run }: { run: Run }) {
+  const report = useQuery({
+    queryKey: ['report', run.run],
+    queryFn: () => get<{ next: NextStep[] }>(`/api/runs/${run.run}/report`),
+  });
+  if (!report.data || report.data.next.length === 0) return null;
+  return (
+    <section className="sheet" aria-label="what comes next">
+      <h2>What comes next</h2>
+      <ul>
+        {report.data.next.map((n) => (
+          <li key={n.component}>
+            {n.component} {n.runs} to {n.to} <span className="soft">({n.why})</span>
+          </li>
+        ))}
+      </ul>
     </section>
   );
 }

@@ -137,6 +137,12 @@ export interface ReturnOutlook {
 }
 
 /** Something that a run left to be done. */
+export interface NextStep {
+  component: string;
+  runs: string;
+  to: string;
+  why: string;
+}
 export interface FollowUp {
   run: string;
   id: string;

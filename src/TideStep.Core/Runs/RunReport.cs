@@ -40,6 +40,9 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
     /// <summary>Restarts that are owed after the work; null where nobody asked.</summary>
     public ImmutableArray<OwedRestart>? Owed { get; init; }
 
+    /// <summary>What may be planned next.</summary>
+    public ImmutableArray<NextStep> Next { get; init; } = [];
+
     /// <summary>What is left to be done.</summary>
     public ImmutableArray<FollowUp> FollowUps { get; init; } = [];
 
@@ -141,6 +144,11 @@ public sealed record RunReport(string Run, string Label, string Plan, string Kin
         {
             text.Append("\n## Left to be done\n\n| what | about | whose | until | why |\n|---|---|---|---|---|\n");
             foreach (var f in FollowUps) text.Append(CultureInfo.InvariantCulture, $"| {Cell(f.What)} | {Cell(f.About)} | {Cell(f.Owner ?? "nobody's yet")} | {(f.Urgent ? "now" : At(f.Due))} | {Cell(f.Why)} |\n");
+        }
+        if (!Next.IsEmpty)
+        {
+            text.Append("\n## What comes next\n\n| component | runs | could go to | why |\n|---|---|---|---|\n");
+            foreach (var n in Next) text.Append(CultureInfo.InvariantCulture, $"| {n.Component} | {n.Runs} | {n.To} | {Cell(n.Why)} |\n");
         }
         if (!OpenMeasures.IsEmpty) text.Append(CultureInfo.InvariantCulture, $"\n## Temporary measures still open\n\n{string.Join("\n", OpenMeasures.Select(m => "- " + m))}\n");
         return text.ToString();

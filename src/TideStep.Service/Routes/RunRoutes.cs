@@ -161,10 +161,11 @@ public static class RunRoutes
         api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) => await journal.ReadAsync(run, after ?? 0, ct)).WithSummary("The journal after a sequence number");
         api.MapGet("/runs/{run}/log", LogAsync).WithSummary("The journal as a log for people: all of it or what is about one member, with the outputs of the attempts if they are wanted");
         api.MapGet("/runs/{run}/events", FollowAsync).WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
-        api.MapGet("/runs/{run}/report", async (string run, string? format, RunDesk desk, EstateDesk estates, IJournal journal, CancellationToken ct) =>
+        api.MapGet("/runs/{run}/report", async (string run, string? format, RunDesk desk, EstateDesk estates, IJournal journal, TimeProvider time, CancellationToken ct) =>
         {
             if (await Look(desk, run, s => s, ct) is not { } state) return Missing(run);
             var report = RunReport.Of(run, state, await journal.ReadAsync(run, 0, ct));
+            if (await estates.IndexAsync(ct) is { } index) report = report with { Next = WhatComesNext.Of(state, index, DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)) };
             var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
             return format == "markdown" ? Results.Text(report.ToMarkdown(zone), "text/markdown", Encoding.UTF8) : Results.Ok(report);
         }).Produces<RunReport>().WithSummary("The closing report; format=markdown for text");

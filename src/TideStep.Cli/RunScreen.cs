@@ -51,7 +51,7 @@ public static class RunScreen
         if (view.Halt is { } halt)
         {
             yield return "";
-            yield return $"[bold]halted:[/] {Safe(halt, 400)}";
+            yield return $"[bold]halted[/] (number {view.HaltNumber})[bold]:[/] {Safe(halt, 400)}";
             foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision),-18} {Safe(decision.Means, 300)}";
         }
         if (view.Child is { } child) yield return $"the return is run {child}";

@@ -50,6 +50,8 @@ public sealed class RunExecutor
                     if (_inFlight.ContainsKey(Key(work))) continue;
                     _inFlight[Key(work)] = TrackAsync(work, e => broken ??= e, stop.Token);
                 }
+                // What a person said may have been what could not be kept: nothing goes on from a journal that can't be written.
+                broken ??= Log.Broken;
                 if (broken is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(broken);
                 await _signal.WaitAsync(stop.Token);
                 while (_signal.CurrentCount > 0) await _signal.WaitAsync(stop.Token);

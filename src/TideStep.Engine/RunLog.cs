@@ -27,7 +27,10 @@ public sealed class RunLog
     /// <summary>The time as the journal has it: never before its last entry, whatever the clock says.</summary>
     public DateTimeOffset Now { get { lock (_gate) return _context.Time.GetUtcNow() is var now && now > _lastAt ? now : _lastAt; } }
 
-    /// <summary>Called after every append that became part of the state.</summary>
+    /// <summary>Why nothing more can be appended; null where it can.</summary>
+    public Exception? Broken { get { lock (_gate) return _broken; } }
+
+    /// <summary>Called after every append that became part of the state, and when one failed.</summary>
     public event Action? Grew;
 
     /// <summary>Takes the run anew under a higher epoch: after a child run has raised it on the nodes that both work on.</summary>
@@ -88,6 +91,7 @@ public sealed class RunLog
                 _waiting = [];
             }
             foreach (var (_, done) in batch) done.TrySetException(e);
+            Grew?.Invoke();
             return;
         }
         foreach (var (_, done) in batch) done.TrySetResult();

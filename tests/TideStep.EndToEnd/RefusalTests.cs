@@ -196,6 +196,25 @@ public sealed class RefusalTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_decision_is_for_the_halt_that_its_giver_saw_and_for_no_other()
+    {
+        await using var stack = await DemoStack.StartAsync();
+        await stack.FaultAsync("ss-rel-1", "install", "fail-always");
+        var run = await stack.OpenAsync();
+        Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
+        var first = (long)(await stack.RunAsync(run))["haltNumber"]!;
+        Assert.Equal(4, (await stack.Cli("run", "decide", run, "try-again", "--halt", $"{first}", "--follow")).Status);
+        var late = await stack.Cli("run", "decide", run, "skip", "--reason", "it can do without", "--halt", $"{first}");
+        Assert.NotEqual(0, late.Status);
+        Assert.Contains("the run has halted anew since", late.Error);
+        var second = (long)(await stack.RunAsync(run))["haltNumber"]!;
+        Assert.True(second > first);
+        await stack.Good("run", "decide", run, "stop-here", "--halt", $"{second}");
+        await stack.UntilAsync(run, r => (string?)r["status"] == "stopped-here");
+        Assert.Contains("that halt was decided already", (await stack.Cli("run", "decide", run, "return", "--halt", $"{second}")).Error);
+    }
+
+    [Fact]
     public async Task A_second_service_on_the_same_data_refuses()
     {
         var start = new System.Diagnostics.ProcessStartInfo(AppContext.BaseDirectory.Replace("tests/TideStep.EndToEnd", "src/TideStep.Service") + "tidestep-service", ["--port", "0"]) { RedirectStandardError = true };

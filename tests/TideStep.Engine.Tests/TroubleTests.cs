@@ -201,6 +201,33 @@ public sealed class TroubleTests
     }
 
     [Fact]
+    public async Task A_step_whose_probes_contradict_each_other_halts_and_says_both()
+    {
+        // What the one takes for done the other takes for not done: neither is believed.
+        var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 1 s, already: room >= 1, verify: {holds: room >= 2, within: 0 s}}") + "readings: {room: {by: field, unit: count}}\n");
+        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(1, Core.Expressions.ValueKind.Count);
+        Assert.Contains("room >= 2 (room = 1)", await HaltOf(carriage));
+        Assert.Contains(carriage.Journal.Entries, e => e.Event is Probed { Purpose: "already", Holds: true });
+        Assert.Contains(carriage.Journal.Entries, e => e.Event is Probed { Purpose: "verify", Holds: false });
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.Contains("install", StringComparison.Ordinal));
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task What_a_person_says_to_a_journal_that_can_not_be_written_ends_the_owner_and_begins_nothing()
+    {
+        var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s", "limit: 9 h"));
+        var (owner, working) = await carriage.HangingAsync();
+        carriage.Journal.Left = 0;
+        await Assert.ThrowsAnyAsync<Exception>(() => owner.SayAsync(s => Orders.Hold(s, "Wren")));
+        await Assert.ThrowsAnyAsync<Exception>(() => working);
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
+        carriage.EndHanging();
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
     public async Task The_parts_of_a_long_step_are_told_as_its_output_tells_them_and_anew_with_another_attempt()
     {
         var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 9 h, attempts: {times: 2, every: 0 s}, milestones: [unpack, {title: convert, says: converting}, {title: start, says: starting}]}"));

@@ -44,6 +44,7 @@ export function Halt({ run }: { run: Run }) {
         decision,
         reason: reason || undefined,
         asFarAs,
+        halt: run.haltNumber,
         ...(decision === 'correct-and-try-again' && { limit: limit || undefined }),
       }),
   });

@@ -93,6 +93,7 @@ export interface Run {
   blocks: Block[];
   points: Point[];
   measures: string[];
+  haltNumber?: number;
   startsAt?: string;
   holdsAt?: string;
   ledBackBy?: string;

@@ -88,12 +88,13 @@ public static class RunCommands
         decision.AcceptOnlyFromAmong("try-again", "correct", "mark-as-done", "skip", "return-member", "leave-out", "go-past-window", "accept-differences", "return", "stop-here");
         var (limit, times, command) = (new Option<string?>("--limit") { Description = "for correct: another limit for one attempt, as in '2 h'" }, new Option<int?>("--attempts") { Description = "for correct: another number of attempts" }, new Option<string[]>("--command") { Description = "for correct: other arguments of the command", AllowMultipleArgumentsPerToken = true });
         var asFarAs = new Option<string?>("--as-far-as") { Description = "for return: start (default), or 'move 2' for the beginning of that move" };
+        var halt = new Option<long?>("--halt") { Description = "the number of the halt that it is about, as 'run show' has it: refused if the run has halted anew since" };
         run.Subcommands.Add(context.Remote("decide", "Decide at a halt", async (result, client, output, ct) =>
         {
             var word = result.GetValue(decision) switch { "return" => "return-as-far-as", "correct" => "correct-and-try-again", var other => other };
-            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/decisions", new { decision = word, reason = result.GetValue(reason), asFarAs = result.GetValue(asFarAs), limit = result.GetValue(limit), times = result.GetValue(times), command = result.GetValue(command) }, ct);
+            await client.PostAsync($"/api/runs/{result.GetValue(Run)}/decisions", new { decision = word, reason = result.GetValue(reason), asFarAs = result.GetValue(asFarAs), limit = result.GetValue(limit), times = result.GetValue(times), command = result.GetValue(command), halt = result.GetValue(halt) }, ct);
             return result.GetValue(follow) ? await RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct, decided: true) : Exit.Done;
-        }, Run, decision, reason, asFarAs, limit, times, command, follow));
+        }, Run, decision, reason, asFarAs, limit, times, command, halt, follow));
         var given = new Argument<string[]>("orders") { Description = "what is decided when nobody has for so long: 'try-again after 5 min, twice', then 'return after 20 min'; none takes them back", Arity = ArgumentArity.ZeroOrMore };
         run.Subcommands.Add(context.Remote("orders", "Standing orders for halts that nobody decides in time", async (result, client, output, ct) =>
         {

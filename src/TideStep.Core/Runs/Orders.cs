@@ -59,6 +59,11 @@ public static class Orders
         return ([new Decided(decision, by, reason, asFarAs)], null);
     }
 
+    /// <summary>Why a decision is not for the halt that it was made for: somebody decided before, or the run has halted anew since. Null where it is, or where nobody said which.</summary>
+    /// <param name="seen">The number of the halt that the person saw.</param>
+    public static Problem? AnotherHalt(RunState state, long? seen) => seen is null || seen == state.HaltNumber ? null
+        : state.Halt is { } now ? new Problem($"the run has halted anew since: {now.Why}", null, "Look at it again, then decide.") : new Problem("that halt was decided already", null, "See 'tidestep run show' for how it stands now.");
+
     /// <summary>Why an ended run can't be returned now; null where it can, as far as its own journal tells.</summary>
     public static Problem? ReturnEnded(RunState state) => state switch
     {

@@ -94,6 +94,10 @@ public sealed class RunState(Plan plan)
     public bool RestsAsPlanned { get; private set; }
     public Halted? Halt { get; private set; }
 
+    /// <summary>The number of the entry by which it halted: what tells this halt from any other of the run; null where it is not halted.</summary>
+    public long? HaltNumber => Halt is null ? null : _haltNumber;
+    private long _haltNumber;
+
     /// <summary>When it halted.</summary>
     public DateTimeOffset? HaltedAt { get; private set; }
 
@@ -302,7 +306,7 @@ public sealed class RunState(Plan plan)
                 if (IsHeld) ReadsAgainAfter = "a hold";
                 (HoldAskedFor, HoldsAtOnce, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, false, null, BlocksDone);
                 break;
-            case Halted e: (Halt, HaltedAt) = (e, entry.At); break;
+            case Halted e: (Halt, HaltedAt, _haltNumber) = (e, entry.At, entry.Sequence); break;
             case Decided e: Decide(e); break;
             case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
             case ReturnEnded e: ChildEnd = e.End; break;

@@ -37,6 +37,9 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
     /// <summary>The run that leads this one back after its end, where one was begun.</summary>
     public string? LedBackBy { get; init; }
 
+    /// <summary>The number of the halt that waits for a decision; null where none does.</summary>
+    public long? HaltNumber { get; init; }
+
     /// <summary>Before when it begins nothing but what only lies ready, where somebody said so.</summary>
     public DateTimeOffset? StartsAt { get; init; }
 
@@ -58,7 +61,7 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
             state.Plan.Expected, Forecast.EndOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
             [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures],
             [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))])
-        { LedBackBy = state.LedBackBy, StartsAt = state.StartAt, HoldsAt = state.HoldAt?.At, MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null };
+        { LedBackBy = state.LedBackBy, StartsAt = state.StartAt, HaltNumber = state.HaltNumber, HoldsAt = state.HoldAt?.At, MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null };
     }
 
     private static string? Waits(RunState state)

@@ -30,6 +30,9 @@ public sealed record ReturnRequest(string? AsFarAs = null, string? Reason = null
 /// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
 public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs)
 {
+    /// <summary>The number of the halt that it is about, as the run's view has it; for another halt it is refused. Whichever there is where it is left out.</summary>
+    public long? Halt { get; init; }
+
     /// <summary>For correct-and-try-again: another limit, as in "2 h".</summary>
     public string? Limit { get; init; }
 
@@ -120,14 +123,14 @@ public static class RunRoutes
         MapSay(api, "go-on", (state, http, _) => Orders.GoOn(state, AccessRules.ActorOf(http)), "Let a held run go on");
         api.MapPost("/runs/{run}/decisions", async (HttpContext http, string run, DecisionRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
         {
-            if (request.Decision == DecisionKind.ReturnAsFarAs && await desk.StateAsync(run, ct) is { } state)
+            if (request.Decision == DecisionKind.ReturnAsFarAs && await desk.StateAsync(run, ct) is { } state && Orders.AnotherHalt(state, request.Halt) is null)
             {
                 var plan = await desk.ReturnPlanAsync(run, state, request.AsFarAs, ct);
                 if (!plan.Ok) return Answers.Problems(409, "this return path can't be taken", plan.Problems);
             }
             if (request.Limit is { } written && Durations.TryParse(written) is null) return Answers.Problem(422, new Problem($"'{written}' is no length of time", null, "Write it like 2 h or 30 min."));
             var amendment = request.Limit is null && request.Times is null && request.Command is not { Count: > 0 } ? null : new Amendment(request.Limit is { } limit ? Durations.TryParse(limit) : null, request.Times, [.. request.Command ?? []]);
-            return await SayAsync(http, run, request, desk, once, s => Orders.Decide(s, request.Decision, AccessRules.ActorOf(http), request.Reason, request.AsFarAs, amendment), ct);
+            return await SayAsync(http, run, request, desk, once, s => Orders.AnotherHalt(s, request.Halt) is { } other ? ([], other) : Orders.Decide(s, request.Decision, AccessRules.ActorOf(http), request.Reason, request.AsFarAs, amendment), ct);
         }).WithSummary("Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, go-past-window, return-as-far-as, stop-here");
         api.MapPost("/runs/{run}/orders", async (HttpContext http, string run, OrdersRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
         {

@@ -44,8 +44,8 @@ prepare() {
   cp /run/tidestep-lab/keys/known_hosts "$TIDESTEP_DATA/known_hosts"
   cp "$work"/debs/*.deb "$TIDESTEP_DATA/artefacts/"
   for i in 1 2 3; do
-    lab/lab exec "relay-$i" sh -c 'cat >/tmp/relay.deb' <"$work/debs/phalarope-relay_3.0_all.deb"
-    lab/lab exec "relay-$i" dpkg -i /tmp/relay.deb >/dev/null 2>&1
+    lab/lab exec "relay-$i" sh -c 'cat >/var/cache/relay.deb' <"$work/debs/phalarope-relay_3.0_all.deb"
+    lab/lab exec "relay-$i" dpkg -i /var/cache/relay.deb >/dev/null 2>&1
   done
   for i in 1 2 3; do for _ in $(seq 100); do from_outside "$i" version >/dev/null 2>&1 && break; sleep 0.1; done; done
   serve
@@ -96,7 +96,7 @@ probed() {
 
 reset() { # every host back on 3.0 with fresh data
   for i in 1 2 3; do
-    lab/lab exec "relay-$i" sh -c 'systemctl stop phalarope; dpkg --purge phalarope-relay >/dev/null 2>&1; rm -rf /var/lib/phalarope /etc/phalarope; dpkg -i /tmp/relay.deb >/dev/null 2>&1'
+    lab/lab exec "relay-$i" sh -c 'systemctl stop phalarope; dpkg --purge phalarope-relay >/dev/null 2>&1; rm -rf /var/lib/phalarope /etc/phalarope; dpkg -i /var/cache/relay.deb >/dev/null 2>&1'
     for _ in $(seq 100); do from_outside "$i" version >/dev/null 2>&1 && break; sleep 0.1; done
   done
 }

@@ -18,6 +18,8 @@ public sealed class DeskTests : IAsyncLifetime
     private SqliteStore _store = null!;
     private EstateDesk _estates = null!;
     private RunDesk _runs = null!;
+    private FullJournal _disk = null!;
+    private Action<string> _logged = _ => { };
 
     private static Fleet Two => new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
         .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps);
@@ -35,7 +37,8 @@ public sealed class DeskTests : IAsyncLifetime
         _store = new SqliteStore(Path.Combine(_folder, "t.db"));
         var reader = new MemberReader([_far], _settings, TimeProvider.System);
         _estates = new EstateDesk(_store, reader, TimeProvider.System);
-        _runs = new RunDesk(_estates, _store, _store, new RunFeed(), reader, _settings, TimeProvider.System, "t", "me", (_, _) => { });
+        (var journal, _disk) = FullJournal.Of(_store);
+        _runs = new RunDesk(_estates, journal, _store, new RunFeed(), reader, _settings, TimeProvider.System, "t", "me", (what, _) => _logged(what));
     }
 
     private static IncomingDocument[] Documents(Fleet fleet) =>
@@ -235,6 +238,24 @@ public sealed class DeskTests : IAsyncLifetime
         _far.Around = (_, _, _) => Task.CompletedTask;
         Open();
         await _runs.ResumeAsync(default);
+        Assert.Equal(RunEnd.Completed, (await EndOf(run)).End);
+        Assert.Equal(2, _far.Deeds.Count(d => d.EndsWith("install x", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task On_a_full_disk_a_run_holds_and_nothing_is_begun_and_with_room_it_goes_on()
+    {
+        var run = await OpenAsync();
+        var (full, again) = (new TaskCompletionSource(), new TaskCompletionSource());
+        _logged = what => (what.Contains("is interrupted", StringComparison.Ordinal) ? full : what.Contains("can't be taken up yet", StringComparison.Ordinal) ? again : null)?.TrySetResult();
+        _far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") _disk.Full = true; return Task.CompletedTask; };
+        await _runs.StartAsync(run, "Wren", default);
+        await full.Task.WaitAsync(TimeSpan.FromSeconds(60));
+        await again.Task.WaitAsync(TimeSpan.FromSeconds(60));
+        Assert.DoesNotContain(_far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
+        _far.Around = (_, _, _) => Task.CompletedTask;
+        _disk.Full = false;
+        for (var tries = 0; _runs.ExecutorOf(run) is null && (await _runs.StateAsync(run, default))!.End is null; tries++, await Task.Delay(50)) Assert.True(tries < 1200, "the run is not taken up again");
         Assert.Equal(RunEnd.Completed, (await EndOf(run)).End);
         Assert.Equal(2, _far.Deeds.Count(d => d.EndsWith("install x", StringComparison.Ordinal)));
     }

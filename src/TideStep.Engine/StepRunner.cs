@@ -236,7 +236,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     }
 
     // What a capture's command ended with its wrapper has judged already.
-    private static bool EndedWell(PlanStep step, int? code, bool undo) => code == 0 || (!undo && step.Do is not CaptureAction && code is { } status && step.EndsWell?.Contains(status) == true);
+    private static bool EndedWell(PlanStep step, int? code, bool undo) => code is { } status && (undo || step.Do is CaptureAction || step.EndsWell is not { } well ? status == 0 : well.Contains(status));
 
     private async Task EndAsync(PlanStep step, string attempt, AttemptEnd end, int? code, string output, bool undo)
     {

@@ -284,7 +284,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 return (0, $"data converted to {first}: 1000 objects, 0 failed");
             case "snapshot":
                 return Snapshot(member, first, arguments.Count > 2 ? arguments[2] : "");
-            case "try-restore":
+            case "try-out":
                 return _points.ContainsKey(first) ? (0, $"{first} restored into a scratch place and read there: 214 entries; the scratch place is cleared") : (5, $"{first} is not there");
             case "bring-back":
                 if (!_points.TryGetValue(first, out var point)) return (5, $"{first} is not there");

@@ -142,6 +142,8 @@ public sealed class AttemptScriptTests : IDisposable
         }
         Say("k1", "begin", "t1", "a1", "1", "1", "60", $"{Uptime()}", "5", Argv("sh", "-c", $"echo 'two\nlines'; while [ ! -e {gate} ]; do sleep 0.02; done; exit 3"));
         Assert.Equal((">k1", "later", ""), Heard());
+        var output = Path.Combine(_state, "t1", "attempts", "a1", "output");
+        Assert.True(SpinWait.SpinUntil(() => File.Exists(output) && File.ReadAllText(output).Contains("lines\n", StringComparison.Ordinal), TimeSpan.FromSeconds(20)));
         // The first still waits for its end; the second is answered all the same.
         Say("k2", "status", "t1", "a1", "0");
         Assert.Equal((">k2", "0", "running\ntwo\nlines"), Heard());
@@ -245,6 +247,10 @@ public sealed class AttemptScriptTests : IDisposable
         Assert.DoesNotContain("sha256", Run(Base(2)));
         Assert.Equal("whole: checksum of 2 files agrees", Run("check", place, sum).Trim());
         Assert.Contains("what it wrote is empty", Run("dump", place, "0", "mkdir"));
+        // A file takes a folder's place, not a place in it.
+        Assert.Contains("\"entries\":1", Run("dump", Path.Combine(_state, "points/other.dump"), "0", "sh", "-c", "mkdir \"$1\"; echo a >\"$1/a\"", "sh"));
+        Assert.Contains("\"bytes\":2", Run("dump", Path.Combine(_state, "points/other.dump"), "0", "sh", "-c", "echo b >\"$1\"", "sh"));
+        Assert.Equal("b\n", File.ReadAllText(Path.Combine(_state, "points/other.dump")));
         // What was changed, or hangs elsewhere, is not whole; such a folder is not taken away either.
         File.Delete(Path.Combine(place, "wal"));
         Assert.StartsWith("checksum differs", Run("check", place, sum));

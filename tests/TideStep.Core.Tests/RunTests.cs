@@ -172,4 +172,21 @@ public sealed class RunTests
         Assert.Equal("decided by Wren Hale's standing order: try again, m1/put (the disk was full)", RunLogText.Words(new Decided(DecisionKind.TryAgain, "Wren Hale", "the disk was full", null) { Step = "m1/put", Standing = true }, zone));
         Assert.Equal("m1/put ended with status 28 (a1)", RunLogText.Words(new AttemptEnded("m1/put", "a1", AttemptEnd.Failed, 28, "no room", false), zone));
     }
+
+    [Theory]
+    [InlineData(50, false)]
+    [InlineData(70, true)]
+    public void After_a_person_took_long_over_a_step_the_members_are_read_again(int minutes, bool again)
+    {
+        var fleet = new Fleet().Node("n[1-2]", "site: s").With("app", "engine", "6", "\"n[1-2]\"")
+            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [look]}\nsteps:\n  look: {do: {person: look at it}}\n");
+        var plan = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}]"), "e", "c"));
+        var (state, at) = (new RunState(plan), new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
+        void Say(params RunEvent[] events) { foreach (var e in events) state.Apply(new JournalEntry("r", state.Sequence + 1, 1, at, e)); }
+        var step = plan.Blocks[0].Lanes[0].Steps.First(s => s.Name == "look").Id;
+        Say(new Opened(plan.Digest, "", "Wren", null), new Started("Wren"), new BlockEntered(1), new GuardsChecked(1, true, ""), new StepBegun(step));
+        at += TimeSpan.FromMinutes(minutes);
+        Say(new PersonSigned(step, "Wren", "seen"), new StepDone(step, DoneHow.Signed));
+        Assert.Equal(again, NextWork.Of(state).Any(w => w is ReadOnceMore));
+    }
 }

@@ -51,7 +51,7 @@ public sealed class AfterwardsTests
         await using var stack = await DemoStack.StartAsync(tiny: true);
         var product = stack.Demo("catalogue/phalarope.yaml");
         var text = (await File.ReadAllTextAsync(product)).Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, serves: 20 d, settle: 0 s}").Replace("restore: {store: [restore-store]}", "restore: {store: [restore-store]}\n  prove: {store: [try-store]}")
-            .Replace("steps:\n", "steps:\n  try-store: {title: try it in a scratch place, do: {command: [try-restore, \"{point.place}\"]}, repeatable: true, takes: 1 min}\n");
+            .Replace("steps:\n", "steps:\n  try-store: {title: try it in a scratch place, do: {command: [try-out, \"{point.place}\"]}, repeatable: true, takes: 1 min}\n");
         Assert.Contains("try-store", text);
         await File.WriteAllTextAsync(product, text);
         await stack.Good("estate", "import", product);

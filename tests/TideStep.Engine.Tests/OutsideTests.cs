@@ -1,5 +1,4 @@
 using Microsoft.Extensions.Time.Testing;
-using TideStep.Connectors;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Tests;
@@ -25,6 +24,8 @@ public sealed class OutsideTests
     private static Task<Halted> HaltAsync(RunExecutor owner, Task working) => Carriage.UntilAsync(owner, working, s => s.Halt);
 
     private static Task<Problem?> DecideAsync(RunExecutor owner, DecisionKind kind, string? reason = null) => owner.SayAsync(s => Orders.Decide(s, kind, "Wren", reason, null));
+
+    private static void Away(Carriage carriage, string which) => carriage.Far.Around = (call, node, _) => call == "read" && node == which ? throw FarSide.Away(node) : Task.CompletedTask;
 
     [Fact]
     public async Task A_member_changed_while_the_run_was_held_halts_it_until_somebody_accepts_it()
@@ -94,13 +95,12 @@ public sealed class OutsideTests
     public async Task A_node_that_does_not_answer_is_waited_for_and_named()
     {
         var (carriage, owner, working) = await HeldAsync();
-        var away = true;
-        carriage.Far.Around = (call, node, _) => away && call == "read" && node == "n2" ? throw new ConnectorException(new Problem("n2 does not answer"), lasting: false) : Task.CompletedTask;
+        Away(carriage, "n2");
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         var waiting = await Carriage.UntilAsync(owner, working, s => s.AwaitsReading);
         Assert.Equal("app/n2 does not answer", waiting);
         Assert.Equal((RunStatus.Waiting, "app/n2 does not answer"), owner.Log.Look(s => (s.Status, RunView.Of("r", s, 1).WaitsFor)));
-        away = false;
+        carriage.Far.Around = (_, _, _) => Task.CompletedTask;
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
     }
@@ -109,13 +109,12 @@ public sealed class OutsideTests
     public async Task Held_at_once_it_does_not_wait_for_a_node_first_and_reads_when_it_goes_on()
     {
         var (carriage, owner, working) = await HeldAsync();
-        var away = true;
-        carriage.Far.Around = (call, node, _) => away && call == "read" && node == "n2" ? throw new ConnectorException(new Problem("n2 does not answer"), lasting: false) : Task.CompletedTask;
+        Away(carriage, "n2");
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         await Carriage.UntilAsync(owner, working, s => s.AwaitsReading);
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren", atOnce: true)));
         await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
-        away = false;
+        carriage.Far.Around = (_, _, _) => Task.CompletedTask;
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
@@ -130,7 +129,7 @@ public sealed class OutsideTests
         carriage.Journal.Left = 12;
         await Assert.ThrowsAnyAsync<ProcessEnded>(async () => await (await carriage.OwnerAsync(start: true)).ExecuteAsync(default));
         carriage.Journal.Left = null;
-        carriage.Far.Around = (call, node, _) => call == "read" && node == "n3" ? throw new ConnectorException(new Problem("n3 does not answer"), lasting: false) : Task.CompletedTask;
+        Away(carriage, "n3");
         var next = await carriage.OwnerAsync();
         var working = next.ExecuteAsync(default);
         await Carriage.UntilAsync(next, working, time, s => s.Halt is not null);

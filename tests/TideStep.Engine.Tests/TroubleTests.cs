@@ -186,6 +186,15 @@ public sealed class TroubleTests
     }
 
     [Fact]
+    public async Task Where_statuses_of_success_are_named_no_other_is()
+    {
+        var carriage = new Carriage(change: "[drain, put]", steps: Carriage.Steps.Replace("  put:", "  drain: {do: {command: [drain]}, ends-well: [4]}\n  put:"));
+        carriage.Far.Outcome = (node, action) => IsDrain(action) && node == "n1" ? 4 : 0;
+        Assert.Contains("ended with status 0", await HaltOf(carriage));
+        Assert.Single(carriage.Far.Deeds, d => d.Contains("install", StringComparison.Ordinal));
+    }
+
+    [Fact]
     public async Task What_comes_true_after_another_attempt_lets_the_run_go_on()
     {
         var carriage = Draining("{unverified: true}");

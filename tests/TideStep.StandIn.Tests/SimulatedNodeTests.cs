@@ -187,8 +187,8 @@ public sealed class SimulatedNodeTests
         Assert.Equal(0, (await Do("check-point", (string)answer["place"]!, (string)answer["sha256"]!)).ExitCode);
         Assert.Equal(5, (await Do("check-point", (string)answer["place"]!, "00")).ExitCode);
         Assert.Equal(5, (await Do("check-point", "elsewhere", (string)answer["sha256"]!)).ExitCode);
-        Assert.Equal(0, (await Do("command", "try-restore", (string)answer["place"]!)).ExitCode);
-        Assert.Equal(5, (await Do("command", "try-restore", "elsewhere")).ExitCode);
+        Assert.Equal(0, (await Do("command", "try-out", (string)answer["place"]!)).ExitCode);
+        Assert.Equal(5, (await Do("command", "try-out", "elsewhere")).ExitCode);
     }
 
     [Fact]

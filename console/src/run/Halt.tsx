@@ -54,7 +54,7 @@ export function Halt({ run }: { run: Run }) {
       <label>
         Reason, for the report: <input value={reason} size={40} onChange={(e) => setReason(e.target.value)} />
         {run.decisions.some((d) => needsReason.includes(d.decision)) && (
-          <span className="soft"> needed to correct, to mark as done, to skip and to leave out</span>
+          <span className="soft"> needed to correct, mark as done, skip, leave out, return a member, or accept</span>
         )}
       </label>
       <ul>

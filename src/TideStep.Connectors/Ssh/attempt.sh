@@ -314,6 +314,7 @@ dump)
     [ -s "$place.new" ] || { rm -f "$place.new"; echo "what it wrote is empty"; exit 1; }
     count=1 bytes=$(stat -c %s "$place.new")
     sync "$place.new"
+    [ ! -d "$place" ] || rm -rf "$place"
   fi
   mv -f "$place.new" "$place"
   sum_of "$place"

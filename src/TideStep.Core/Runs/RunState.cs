@@ -138,6 +138,9 @@ public sealed class RunState(Plan plan)
     public IReadOnlySet<string> ReturnedMembers => _returned;
     private readonly HashSet<string> _returned = [];
 
+    /// <summary>A person may take so long over a step before what else is there is looked at again.</summary>
+    private static readonly TimeSpan LongWait = TimeSpan.FromHours(1);
+
     /// <summary>After what break the members and the premises have to be read again before the run goes on; null where there was none.</summary>
     public string? ReadsAgainAfter { get; private set; }
 
@@ -292,7 +295,10 @@ public sealed class RunState(Plan plan)
             case PointVerified e: _points[e.Point] = _points[e.Point] with { Verified = e.How, State = PointState.Usable }; break;
             case PointGivingUp e: _points[e.Point] = _points[e.Point] with { State = PointState.GivingUp, Why = Said(e) }; break;
             case PointGivenUp e: _points[e.Point] = _points[e.Point] with { State = PointState.GivenUp }; break;
-            case PersonSigned e: Signed.Add(e); break;
+            case PersonSigned e:
+                if (Of(e.Step).Begun is { } since && entry.At - since > LongWait) ReadsAgainAfter = "a wait";
+                Signed.Add(e);
+                break;
             case StepDone e: Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null }); break;
             case StepFailed e: Set(e.Step, s => s with { Status = StepStatus.Failed, EndedAt = entry.At, Why = e.Why }); break;
             case MemberReverted e: _reverted.Add(e.Step); break;

@@ -105,7 +105,7 @@ public sealed class CloseOutTests
         const string engine = "releases: {\"6\": {}, \"7\": {line: long-support}, \"8\": {since: 2026-10-01, line: long-support}, \"9\": {since: 2027-03-01, line: long-support}, \"8.5\": {line: preview}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\nsteps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n";
         const string store = "releases: {\"1\": {ends: 2027-01-31}, \"2\": {ends: 2030-01-31}}\n";
         var fleet = new Fleet().Node("n[1-4]", "site: s").Node("m[1-4]", "site: s").With("app", "engine", "6", "\"n[1-2]\"", "depends-on: [near]").With("other", "engine", "6", "\"n[3-4]\"").With("ahead", "engine", "7", "\"m[3-4]\"")
-            .With("near", "store", "1", "m1", "depends-on: [app]").With("far", "store", "1", "m2").Product("engine", engine).Product("store", store);
+            .With("near", "store", "1", "m1").With("user", "store", "1", "m2", "depends-on: [app]").With("far", "store", "1", "m2").Product("engine", engine).Product("store", store);
         var plan = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: =7}]"), "e", "c"));
         var state = new RunState(plan);
         void Say(RunEvent e) => state.Apply(new JournalEntry("r", state.Sequence + 1, 1, Start, e));
@@ -114,7 +114,7 @@ public sealed class CloseOutTests
         Say(new MembersRead("after", plan.Premises.Running.Keys.Aggregate(plan.Premises.Running, (all, m) => all.SetItem(m, "7"))));
         Say(new Ended(RunEnd.Completed));
         var next = WhatComesNext.Of(state, fleet.Index(), new DateOnly(2026, 11, 29));
-        Assert.Equal(["other 6 7 its partner app runs it now", "app 7 8 8, with long support, is out since 2026-10-01", "near 1 2 its support ends on 2027-01-31"], next.Select(n => $"{n.Component} {n.Runs} {n.To} {n.Why}"));
+        Assert.Equal(["other 6 7 its partner app runs it now", "app 7 8 8, with long support, is out since 2026-10-01", "near 1 2 its support ends on 2027-01-31", "user 1 2 its support ends on 2027-01-31"], next.Select(n => $"{n.Component} {n.Runs} {n.To} {n.Why}"));
         Assert.Contains("| other | 6 | 7 | its partner app runs it now |", (RunReport.Of("r", state, []) with { Next = next }).ToMarkdown(TimeZoneInfo.Utc));
     }
 }

@@ -22,6 +22,7 @@ public static class WhatComesNext
         if (state.End is not RunEnd.Completed || state.Plan.Kind != Plans.Plan.Upgrade) return [];
         var moved = state.Plan.Moves.SelectMany(m => m.Jumps).GroupBy(j => j.Component).ToDictionary(g => g.Key, g => g.Last());
         var platforms = index.Components.Where(c => moved.ContainsKey(c.Id)).Select(c => c.Platform).OfType<string>().ToHashSet();
+        var beneath = index.Components.Where(c => moved.ContainsKey(c.Id)).SelectMany(c => c.Relations).Select(r => r.To).ToHashSet();
         var found = new List<NextStep>();
         foreach (var component in index.Components)
         {
@@ -33,7 +34,7 @@ public static class WhatComesNext
             }
             var partner = moved.Values.Where(j => j.Product == component.Product).Select(j => (j.Component, To: product.Scheme.TryParse(j.To))).FirstOrDefault(j => j.To is not null && j.To > runs);
             if (partner.To is { } to) found.Insert(found.Count(f => f.Why.StartsWith(Partner, StringComparison.Ordinal)), new NextStep(component.Id, runs.Label, to.Label, $"{Partner}{partner.Component} runs it now"));
-            else if ((component.Platform is { } platform && platforms.Contains(platform)) || component.Relations.Any(r => moved.ContainsKey(r.To)))
+            else if ((component.Platform is { } platform && platforms.Contains(platform)) || beneath.Contains(component.Id) || component.Relations.Any(r => moved.ContainsKey(r.To)))
                 if (product.ReleaseOf(runs) is { Ends: { } ends } && ends.DayNumber - day.DayNumber < Soon && Best(product, runs, day) is { } next)
                     found.Add(new NextStep(component.Id, runs.Label, next.Label, ends < day ? $"its support ended on {ends:yyyy-MM-dd}" : $"its support ends on {ends:yyyy-MM-dd}"));
         }

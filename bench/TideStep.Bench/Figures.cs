@@ -11,7 +11,9 @@ internal static class Measure
     public static double Median(IEnumerable<double> values)
     {
         var sorted = values.Order().ToArray();
-        return sorted.Length % 2 == 1 ? sorted[sorted.Length / 2] : (sorted[sorted.Length / 2 - 1] + sorted[sorted.Length / 2]) / 2;
+        return sorted.Length % 2 == 1
+            ? sorted[sorted.Length / 2]
+            : (sorted[sorted.Length / 2 - 1] + sorted[sorted.Length / 2]) / 2;
     }
 
     /// <summary>The median time of several runs of two things in turn, in seconds.</summary>
@@ -22,7 +24,11 @@ internal static class Measure
         {
             var first = await Time(ours);
             var second = await Time(theirs);
-            if (i > 0) { a.Add(first); b.Add(second); } // the first round warms up
+            if (i > 0)
+            {
+                a.Add(first);
+                b.Add(second);
+            } // the first round warms up
         }
         return (Median(a), Median(b));
     }
@@ -34,5 +40,6 @@ internal static class Measure
         return watch.Elapsed.TotalSeconds;
     }
 
-    public static string Write(double number, string unit) => number.ToString(number >= 100 ? "0" : "0.##", CultureInfo.InvariantCulture) + " " + unit;
+    public static string Write(double number, string unit) =>
+        number.ToString(number >= 100 ? "0" : "0.##", CultureInfo.InvariantCulture) + " " + unit;
 }

@@ -16,13 +16,33 @@ internal static class StartBench
             using var process = Process.Start(start)!;
             while (true)
             {
-                try { if ((await http.GetAsync($"http://127.0.0.1:{port}/health/live")).IsSuccessStatusCode) break; }
-                catch (HttpRequestException) { await Task.Delay(2); }
+                try
+                {
+                    if ((await http.GetAsync($"http://127.0.0.1:{port}/health/live")).IsSuccessStatusCode)
+                        break;
+                }
+                catch (HttpRequestException)
+                {
+                    await Task.Delay(2);
+                }
             }
             process.Kill();
             await process.WaitForExitAsync();
         }
-        var (ours, theirs) = await Measure.InTurn(7, () => Start(service, ["--port", $"{port}"]), () => Start(empty, ["--urls", $"http://127.0.0.1:{port}"]));
-        return [new Figure("service, cold start to first answer", Measure.Write(ours * 1000, "ms"), Measure.Write(theirs * 1000, "ms for an empty service"), ours / theirs, "under 1.5")];
+        var (ours, theirs) = await Measure.InTurn(
+            7,
+            () => Start(service, ["--port", $"{port}"]),
+            () => Start(empty, ["--urls", $"http://127.0.0.1:{port}"])
+        );
+        return
+        [
+            new Figure(
+                "service, cold start to first answer",
+                Measure.Write(ours * 1000, "ms"),
+                Measure.Write(theirs * 1000, "ms for an empty service"),
+                ours / theirs,
+                "under 1.5"
+            ),
+        ];
     }
 }

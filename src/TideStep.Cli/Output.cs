@@ -15,7 +15,8 @@ public static class Exit
     public const int Halted = 4;
 }
 
-/// <summary>Writes results for people (tables) or for programs (JSON, YAML, CSV), and problems with their places.</summary>
+/// <summary>Writes results for people (tables) or for programs (JSON, YAML, CSV), and problems with their
+/// places.</summary>
 public sealed class Output
 {
     private readonly string _format;
@@ -25,7 +26,8 @@ public sealed class Output
     {
         _format = format;
         _console = AnsiConsole.Console;
-        if (Console.IsOutputRedirected) _console.Profile.Width = 100;
+        if (Console.IsOutputRedirected)
+            _console.Profile.Width = 100;
         _console.Profile.Width = Math.Min(_console.Profile.Width, 140);
     }
 
@@ -33,16 +35,25 @@ public sealed class Output
 
     public IAnsiConsole Terminal => _console;
 
-    /// <summary>Writes a value for programs, or lets people's form be written. CSV is of <paramref name="rows"/> where the value is more than one list.</summary>
+    /// <summary>Writes a value for programs, or lets people's form be written. CSV is of <paramref name="rows"/> where
+    /// the value is more than one list.</summary>
     public void Write(object value, Action people, object? rows = null)
     {
         var node = JsonSerializer.SerializeToNode(value, Json.Options);
         switch (_format)
         {
-            case "json": Console.WriteLine(JsonSerializer.Serialize(value, Json.Indented)); break;
-            case "yaml": Console.Write(Yaml.Write(node)); break;
-            case "csv": Console.Write(Csv.Write(rows is null ? node : JsonSerializer.SerializeToNode(rows, Json.Options))); break;
-            default: people(); break;
+            case "json":
+                Console.WriteLine(JsonSerializer.Serialize(value, Json.Indented));
+                break;
+            case "yaml":
+                Console.Write(Yaml.Write(node));
+                break;
+            case "csv":
+                Console.Write(Csv.Write(rows is null ? node : JsonSerializer.SerializeToNode(rows, Json.Options)));
+                break;
+            default:
+                people();
+                break;
         }
     }
 
@@ -51,27 +62,35 @@ public sealed class Output
     /// <summary>A line that is written over by the next one; only where a person looks on.</summary>
     public void Progress(string text)
     {
-        if (!ForPeople || Console.IsErrorRedirected) return;
-        Console.Error.Write($"\r{Cut(text, 98),-99}");
+        if (!ForPeople || Console.IsErrorRedirected)
+            return;
+        Console.Error.Write($"\r{Cut(text, 98), -99}");
         _told = true;
     }
 
     public void EndProgress()
     {
-        if (_told) Console.Error.Write($"\r{"",-99}\r");
+        if (_told)
+            Console.Error.Write($"\r{"", -99}\r");
         _told = false;
     }
 
-    /// <summary>A plain table: no lines, the unit in the heading; nothing is wrapped. Where it would be too wide the widest columns are cut.</summary>
+    /// <summary>A plain table: no lines, the unit in the heading; nothing is wrapped. Where it would be too wide the
+    /// widest columns are cut.</summary>
     public void Table(string[] headings, IEnumerable<string[]> rows)
     {
         var all = rows.ToList();
-        var widths = headings.Select((h, i) => Math.Max(h.Length, all.Count == 0 ? 0 : all.Max(r => r[i].Length))).ToArray();
-        while (widths.Sum() + 2 * (widths.Length - 1) > _console.Profile.Width && widths.Max() > NarrowestCut) widths[Array.LastIndexOf(widths, widths.Max())]--;
-        string Row(string[] cells) => string.Join("  ", cells.Select((c, i) => Cut(c, widths[i]).PadRight(widths[i]))).TrimEnd();
+        var widths = headings
+            .Select((h, i) => Math.Max(h.Length, all.Count == 0 ? 0 : all.Max(r => r[i].Length)))
+            .ToArray();
+        while (widths.Sum() + 2 * (widths.Length - 1) > _console.Profile.Width && widths.Max() > NarrowestCut)
+            widths[Array.LastIndexOf(widths, widths.Max())]--;
+        string Row(string[] cells) =>
+            string.Join("  ", cells.Select((c, i) => Cut(c, widths[i]).PadRight(widths[i]))).TrimEnd();
         var bold = _console.Profile.Capabilities.Ansi && !Console.IsOutputRedirected;
         Console.WriteLine(bold ? $"\u001b[1m{Row(headings)}\u001b[0m" : Row(headings));
-        foreach (var row in all) Console.WriteLine(Row(row));
+        foreach (var row in all)
+            Console.WriteLine(Row(row));
     }
 
     private const int NarrowestCut = 12;
@@ -82,7 +101,11 @@ public sealed class Output
     public void Line(string text = "")
     {
         var indent = text.Length - text.TrimStart().Length + 4;
-        while (text.Length > _console.Profile.Width && text.LastIndexOf(' ', _console.Profile.Width) is var at && at > indent)
+        while (
+            text.Length > _console.Profile.Width
+            && text.LastIndexOf(' ', _console.Profile.Width) is var at
+            && at > indent
+        )
         {
             Console.WriteLine(text[..at]);
             text = new string(' ', indent) + text[(at + 1)..];
@@ -98,8 +121,10 @@ public sealed class Output
         foreach (var problem in problems)
         {
             Console.Error.WriteLine((problem.At is null ? "" : $"{problem.At}: ") + problem.What);
-            if (problem.Detail is not null) Console.Error.WriteLine($"    {problem.Detail}");
-            if (problem.Hint is not null) Console.Error.WriteLine($"    {problem.Hint}");
+            if (problem.Detail is not null)
+                Console.Error.WriteLine($"    {problem.Detail}");
+            if (problem.Hint is not null)
+                Console.Error.WriteLine($"    {problem.Hint}");
         }
     }
 }
@@ -141,30 +166,69 @@ internal static class Yaml
 
     private static void Child(JsonNode? value, int level, System.Text.StringBuilder text)
     {
-        if (value is JsonObject { Count: > 0 } or JsonArray { Count: > 0 }) { text.Append('\n'); Write(value, level + 1, text); }
-        else text.Append(' ').Append(Scalar(value)).Append('\n');
+        if (value is JsonObject { Count: > 0 } or JsonArray { Count: > 0 })
+        {
+            text.Append('\n');
+            Write(value, level + 1, text);
+        }
+        else
+            text.Append(' ').Append(Scalar(value)).Append('\n');
     }
 
-    private static string Scalar(JsonNode? value) => value switch { null => "null", JsonObject => "{}", JsonArray => "[]", _ => value.ToJsonString(Json.Options) };
+    private static string Scalar(JsonNode? value) =>
+        value switch
+        {
+            null => "null",
+            JsonObject => "{}",
+            JsonArray => "[]",
+            _ => value.ToJsonString(Json.Options),
+        };
 }
 
-/// <summary>Lists as CSV (RFC 4180): the columns are the fields of the first row, inner lists joined by semicolons.</summary>
+/// <summary>Lists as CSV (RFC 4180): the columns are the fields of the first row, inner lists joined by
+/// semicolons.</summary>
 internal static class Csv
 {
     public static string Write(JsonNode? node)
     {
-        var rows = node is JsonArray list ? [.. list] : node is JsonObject map ? map.Select(p => p.Value).OfType<JsonArray>().OrderByDescending(a => a.Count).FirstOrDefault()?.ToList() ?? [node] : new List<JsonNode?> { node };
-        if (rows.Count == 0) return "";
-        if (rows[0] is not JsonObject first) return string.Concat(rows.Select(r => Cell(r) + "\r\n"));
-        var columns = first.Select(p => p.Key).Concat(rows.OfType<JsonObject>().SelectMany(r => r.Select(p => p.Key))).Distinct().ToList();
-        return string.Join(',', columns) + "\r\n" + string.Concat(rows.OfType<JsonObject>().Select(r => string.Join(',', columns.Select(c => Cell(r[c]))) + "\r\n"));
+        var rows =
+            node is JsonArray list ? [.. list]
+            : node is JsonObject map
+                ? map.Select(p => p.Value)
+                    .OfType<JsonArray>()
+                    .OrderByDescending(a => a.Count)
+                    .FirstOrDefault()
+                    ?.ToList()
+                    ?? [node]
+            : new List<JsonNode?> { node };
+        if (rows.Count == 0)
+            return "";
+        if (rows[0] is not JsonObject first)
+            return string.Concat(rows.Select(r => Cell(r) + "\r\n"));
+        var columns = first
+            .Select(p => p.Key)
+            .Concat(rows.OfType<JsonObject>().SelectMany(r => r.Select(p => p.Key)))
+            .Distinct()
+            .ToList();
+        return string.Join(',', columns)
+            + "\r\n"
+            + string.Concat(
+                rows.OfType<JsonObject>().Select(r => string.Join(',', columns.Select(c => Cell(r[c]))) + "\r\n")
+            );
     }
 
     private static string Cell(JsonNode? value)
     {
-        var text = value switch { null => "", JsonValue v when v.TryGetValue<string>(out var s) => s, JsonArray a => string.Join("; ", a.Select(Cell)), _ => value.ToJsonString(Json.Options) };
+        var text = value switch
+        {
+            null => "",
+            JsonValue v when v.TryGetValue<string>(out var s) => s,
+            JsonArray a => string.Join("; ", a.Select(Cell)),
+            _ => value.ToJsonString(Json.Options),
+        };
         // A leading sign could be taken for a formula by the program that opens the file.
-        if (text.Length > 0 && text[0] is '=' or '+' or '@') text = "'" + text;
+        if (text.Length > 0 && text[0] is '=' or '+' or '@')
+            text = "'" + text;
         return text.IndexOfAny([',', '"', '\n', '\r', ';']) >= 0 ? $"\"{text.Replace("\"", "\"\"")}\"" : text;
     }
 }

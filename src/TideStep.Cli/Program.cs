@@ -3,14 +3,32 @@ using TideStep.Cli;
 using TideStep.Cli.Commands;
 
 var context = new Context();
-var root = new RootCommand("Tide Step: plans an upgrade of many components on many nodes, and runs it without breaking what people depend on.");
+var root = new RootCommand(
+    "Tide Step: plans an upgrade of many components on many nodes, and runs it without breaking what people depend on."
+);
 root.Options.Add(context.Format);
 root.Options.Add(context.Server);
-foreach (var command in (Command[])[.. EstateCommands.Create(context), PathCommand.Create(context), PlanCommands.Create(context), CheckCommands.Create(context), ArtefactCommands.Create(context), SecretCommands.Create(context), RehearseCommands.Create(context), NoticeCommands.Create(context), FollowUpCommands.Create(context), .. RunCommands.Create(context)]) root.Subcommands.Add(command);
+foreach (
+    var command in (Command[])
+        [
+            .. EstateCommands.Create(context),
+            PathCommand.Create(context),
+            PlanCommands.Create(context),
+            CheckCommands.Create(context),
+            ArtefactCommands.Create(context),
+            SecretCommands.Create(context),
+            RehearseCommands.Create(context),
+            NoticeCommands.Create(context),
+            FollowUpCommands.Create(context),
+            .. RunCommands.Create(context),
+        ]
+)
+    root.Subcommands.Add(command);
 var parsed = root.Parse(args);
 if (parsed.Errors.Count > 0)
 {
-    foreach (var error in parsed.Errors) Console.Error.WriteLine(error.Message);
+    foreach (var error in parsed.Errors)
+        Console.Error.WriteLine(error.Message);
     Console.Error.WriteLine("See 'tidestep --help', or add --help to the command.");
     return Exit.Misused;
 }

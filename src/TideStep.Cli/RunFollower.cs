@@ -5,93 +5,195 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Cli;
 
-/// <summary>Follows a run over the live feed: a screen that redraws on a terminal, lines otherwise. A lost connection is waited out.</summary>
+/// <summary>Follows a run over the live feed: a screen that redraws on a terminal, lines otherwise. A lost connection
+/// is waited out.</summary>
 public static class RunFollower
 {
     /// <summary>The exit status that a run's state means.</summary>
-    public static int StatusOf(RunView view) => view.Status switch { RunStatus.Halted => Exit.Halted, RunStatus.StoppedHere or RunStatus.Abandoned or RunStatus.Returned => Exit.No, _ => Exit.Done };
+    public static int StatusOf(RunView view) =>
+        view.Status switch
+        {
+            RunStatus.Halted => Exit.Halted,
+            RunStatus.StoppedHere or RunStatus.Abandoned or RunStatus.Returned => Exit.No,
+            _ => Exit.Done,
+        };
 
-    /// <param name="decided">Whether a decision was just sent: an earlier halt is then no reason to stop following.</param>
-    public static async Task<int> FollowAsync(ServiceClient client, string run, Output output, CancellationToken ct, bool decided = false)
+    /// <param name="decided">Whether a decision was just sent: an earlier halt is then no reason to stop
+    /// following.</param>
+    public static async Task<int> FollowAsync(
+        ServiceClient client,
+        string run,
+        Output output,
+        CancellationToken ct,
+        bool decided = false
+    )
     {
         var view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
-        if (Rests(view) && !(decided && view.Status == RunStatus.Halted)) { output.Write(view, () => RunScreen.Show(view, output)); return StatusOf(view); }
-        if (!output.Terminal.Profile.Out.IsTerminal || !output.ForPeople) return await LinesAsync(client, run, view, output, ct);
+        if (Rests(view) && !(decided && view.Status == RunStatus.Halted))
+        {
+            output.Write(view, () => RunScreen.Show(view, output));
+            return StatusOf(view);
+        }
+        if (!output.Terminal.Profile.Out.IsTerminal || !output.ForPeople)
+            return await LinesAsync(client, run, view, output, ct);
         while (true)
         {
             if (!Returns(view))
-                await output.Terminal.Live(Screen(view, false)).StartAsync(async live =>
-                {
-                    await foreach (var _ in client.FollowAsync(run, view.Sequence, away => live.UpdateTarget(Screen(view, away)), ct))
+                await output
+                    .Terminal.Live(Screen(view, false))
+                    .StartAsync(async live =>
                     {
-                        view = await LookAsync(client, run, view, ct);
-                        live.UpdateTarget(Screen(view, false));
-                        if (Rests(view) || Returns(view)) break;
-                    }
-                });
-            if (!Returns(view)) return StatusOf(view);
+                        await foreach (
+                            var _ in client.FollowAsync(
+                                run,
+                                view.Sequence,
+                                away => live.UpdateTarget(Screen(view, away)),
+                                ct
+                            )
+                        )
+                        {
+                            view = await LookAsync(client, run, view, ct);
+                            live.UpdateTarget(Screen(view, false));
+                            if (Rests(view) || Returns(view))
+                                break;
+                        }
+                    });
+            if (!Returns(view))
+                return StatusOf(view);
             // What happens now happens in the run that returns this one, and what is to be decided is decided there.
             var its = await FollowAsync(client, view.Child!, output, ct);
-            if ((await client.GetAsync<RunView>($"/api/runs/{view.Child}", ct)).Ended is null) return its;
+            if ((await client.GetAsync<RunView>($"/api/runs/{view.Child}", ct)).Ended is null)
+                return its;
             view = await AfterReturnAsync(client, run, view.Child!, ct);
-            if (Rests(view)) { output.Write(view, () => RunScreen.Show(view, output)); return StatusOf(view); }
+            if (Rests(view))
+            {
+                output.Write(view, () => RunScreen.Show(view, output));
+                return StatusOf(view);
+            }
         }
     }
 
-    private static bool Returns(RunView view) => view is { Status: RunStatus.Returning, Child: not null and not "none" };
+    private static bool Returns(RunView view) =>
+        view is { Status: RunStatus.Returning, Child: not null and not "none" };
 
     // The run learns of its return's end a moment after that has ended.
-    private static async Task<RunView> AfterReturnAsync(ServiceClient client, string run, string child, CancellationToken ct)
+    private static async Task<RunView> AfterReturnAsync(
+        ServiceClient client,
+        string run,
+        string child,
+        CancellationToken ct
+    )
     {
         while (true)
         {
             var view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
-            if (!Returns(view) || view.Child != child) return view;
+            if (!Returns(view) || view.Child != child)
+                return view;
             await Task.Delay(100, ct);
         }
     }
 
-    private static bool Rests(RunView view) => view.Ended is not null || view.Status is RunStatus.Halted or RunStatus.Held;
+    private static bool Rests(RunView view) =>
+        view.Ended is not null || view.Status is RunStatus.Halted or RunStatus.Held;
 
     private static async Task<RunView> LookAsync(ServiceClient client, string run, RunView last, CancellationToken ct)
     {
-        try { return await client.GetAsync<RunView>($"/api/runs/{run}", ct); }
-        catch (HttpRequestException) { return last; } // the feed waits for the service to come back
+        try
+        {
+            return await client.GetAsync<RunView>($"/api/runs/{run}", ct);
+        }
+        catch (HttpRequestException)
+        {
+            return last;
+        } // the feed waits for the service to come back
     }
 
-    private static IRenderable Screen(RunView view, bool away) => new Rows([.. RunScreen.Lines(view).Select(l => (IRenderable)new Markup(l.Length == 0 ? " " : l)), .. away ? new IRenderable[] { new Markup("the connection is lost; waiting for the service") } : []]);
+    private static IRenderable Screen(RunView view, bool away) =>
+        new Rows([
+            .. RunScreen.Lines(view).Select(l => (IRenderable)new Markup(l.Length == 0 ? " " : l)),
+            .. away ? new IRenderable[] { new Markup("the connection is lost; waiting for the service") } : [],
+        ]);
 
-    private static async Task<int> LinesAsync(ServiceClient client, string run, RunView view, Output output, CancellationToken ct)
+    private static async Task<int> LinesAsync(
+        ServiceClient client,
+        string run,
+        RunView view,
+        Output output,
+        CancellationToken ct
+    )
     {
         var last = view.Sequence;
         while (true)
         {
             var child = Returns(view) ? view.Child : await TellAsync();
-            if (child is null) break;
+            if (child is null)
+                break;
             var its = await FollowAsync(client, child, output, ct);
-            if ((await client.GetAsync<RunView>($"/api/runs/{child}", ct)).Ended is null) return its;
+            if ((await client.GetAsync<RunView>($"/api/runs/{child}", ct)).Ended is null)
+                return its;
             view = await AfterReturnAsync(client, run, child, ct);
         }
         view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
-        if (output.ForPeople) { output.Line(); RunScreen.Show(view, output); }
+        if (output.ForPeople)
+        {
+            output.Line();
+            RunScreen.Show(view, output);
+        }
         return StatusOf(view);
 
         // Tells what happens till the run rests, or another begins to return it: that one is given.
         async Task<string?> TellAsync()
         {
-            await foreach (var entry in client.FollowAsync(run, last, away => Console.Error.WriteLine(away ? "the connection is lost; waiting for the service" : "the service is back"), ct))
+            await foreach (
+                var entry in client.FollowAsync(
+                    run,
+                    last,
+                    away =>
+                        Console.Error.WriteLine(
+                            away ? "the connection is lost; waiting for the service" : "the service is back"
+                        ),
+                    ct
+                )
+            )
             {
-                if (output.ForPeople) { if (Say(entry.Event) is { } text) output.Line($"{entry.At.ToLocalTime():HH:mm:ss}  {text}"); }
-                else output.Write(entry, () => { });
+                if (output.ForPeople)
+                {
+                    if (Say(entry.Event) is { } text)
+                        output.Line($"{entry.At.ToLocalTime():HH:mm:ss}  {text}");
+                }
+                else
+                    output.Write(entry, () => { });
                 last = entry.Sequence;
-                if (entry.Event is Halted or Held or Ended) return null;
-                if (entry.Event is ReturnBegun { Run: not "none" } back) return back.Run;
+                if (entry.Event is Halted or Held or Ended)
+                    return null;
+                if (entry.Event is ReturnBegun { Run: not "none" } back)
+                    return back.Run;
             }
             return null;
         }
     }
 
     // Of all that the log tells, what somebody who watches wants to know.
-    private static string? Say(RunEvent e) => e is MilestoneReached or Started or StartPlanned or BlockEntered or ReadingAwaited or ReadAgain { Changes.IsEmpty: false } or GuardsChecked { Hold: false } or Intended or StepDone or StepFailed or PointVerified or Held or Halted or Decided or OrdersGiven or WindowAwaited or ReturnBegun or Ended
-        ? RunLogText.Words(e, TimeZoneInfo.Local) : null;
+    private static string? Say(RunEvent e) =>
+        e
+            is MilestoneReached
+                or Started
+                or StartPlanned
+                or BlockEntered
+                or ReadingAwaited
+                or ReadAgain { Changes.IsEmpty: false }
+                or GuardsChecked { Hold: false }
+                or Intended
+                or StepDone
+                or StepFailed
+                or PointVerified
+                or Held
+                or Halted
+                or Decided
+                or OrdersGiven
+                or WindowAwaited
+                or ReturnBegun
+                or Ended
+            ? RunLogText.Words(e, TimeZoneInfo.Local)
+            : null;
 }

@@ -5,7 +5,8 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Cli;
 
-/// <summary>A run as a terminal shows it: where it stands, the part at work with its members, the parts to come.</summary>
+/// <summary>A run as a terminal shows it: where it stands, the part at work with its members, the parts to
+/// come.</summary>
 public static class RunScreen
 {
     private const int PartsAround = 4;
@@ -13,54 +14,114 @@ public static class RunScreen
 
     public static void Show(RunView view, Output output)
     {
-        foreach (var line in Lines(view)) output.Terminal.MarkupLine(line);
+        foreach (var line in Lines(view))
+            output.Terminal.MarkupLine(line);
     }
 
     // What a long step has done, does and has to come, with how long that takes where it is known.
-    private static string MilestonesOf(IReadOnlyList<MilestoneView> milestones, DateTimeOffset now) => string.Join("  ", milestones.Select((p, i) =>
-        p.Begun is null ? $"· {p.Title}{(p.Takes is { } takes ? $" ({Durations.Write(takes)})" : "")}" : i + 1 < milestones.Count && milestones[i + 1].Begun is not null ? $"= {p.Title}" : $"> {p.Title}, {Durations.Write(now - p.Begun.Value)}{(p.Takes is { } of ? $" of {Durations.Write(of)}" : "")}"));
+    private static string MilestonesOf(IReadOnlyList<MilestoneView> milestones, DateTimeOffset now) =>
+        string.Join(
+            "  ",
+            milestones.Select(
+                (p, i) =>
+                    p.Begun is null ? $"· {p.Title}{(p.Takes is { } takes ? $" ({Durations.Write(takes)})" : "")}"
+                    : i + 1 < milestones.Count && milestones[i + 1].Begun is not null ? $"= {p.Title}"
+                    : $"> {p.Title}, {Durations.Write(now - p.Begun.Value)}"
+                        + $"{(p.Takes is { } of ? $" of {Durations.Write(of)}" : "")}"
+            )
+        );
 
     // The day, too, where it is not today.
-    private static string Moment(DateTimeOffset at) => at.ToLocalTime() is var local && local.Date == DateTime.Today ? $"{local:HH:mm:ss}" : $"{local:ddd yyyy-MM-dd HH:mm}";
+    private static string Moment(DateTimeOffset at) =>
+        at.ToLocalTime() is var local && local.Date == DateTime.Today
+            ? $"{local:HH:mm:ss}"
+            : $"{local:ddd yyyy-MM-dd HH:mm}";
 
     /// <summary>The lines as markup; no line is wider than 100 columns.</summary>
     public static IEnumerable<string> Lines(RunView view)
     {
-        static string Safe(string text, int most = 96) => Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
-        yield return $"[bold]{Safe(view.Label.Length > 0 ? view.Label : view.Run, 50)}[/]  {view.Run}  {Safe(Orders.Word(view.Status))}";
-        var forecast = view.Ended is { } ended ? $"ended {Moment(ended)}" : view.ForecastEnd is { } end ? $"ends about {Moment(end)}" : "";
-        yield return $"{Bar(view.Share, 40)} {view.Share * 100,3:0} %  {view.StepsDone} of {view.StepsTotal} steps  {forecast}";
-        foreach (var tide in view.Tide) yield return $"  {Safe(tide.Component, 24),-24} {Bar(tide.Old + tide.New == 0 ? 0 : (double)tide.New / (tide.Old + tide.New), 16)} {tide.New} of {tide.Old + tide.New} on {Safe(tide.To, 12)}";
+        static string Safe(string text, int most = 96) =>
+            Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
+        yield return $"[bold]{Safe(view.Label.Length > 0 ? view.Label : view.Run, 50)}[/]  {view.Run}  "
+            + $"{Safe(Orders.Word(view.Status))}";
+        var forecast =
+            view.Ended is { } ended ? $"ended {Moment(ended)}"
+            : view.ForecastEnd is { } end ? $"ends about {Moment(end)}"
+            : "";
+        yield return $"{Bar(view.Share, 40)} {view.Share * 100, 3:0} %  {view.StepsDone} of {view.StepsTotal} steps  "
+            + $"{forecast}";
+        foreach (var tide in view.Tide)
+            yield return $"  {Safe(tide.Component, 24), -24} "
+                + $"{Bar(tide.Old + tide.New == 0 ? 0 : (double)tide.New / (tide.Old + tide.New), 16)} {tide.New} "
+                + $"of {tide.Old + tide.New} on {Safe(tide.To, 12)}";
         yield return "";
-        foreach (var block in view.Blocks.Where(b => Math.Abs(b.Number - Math.Max(1, view.CurrentBlock)) <= PartsAround))
+        foreach (
+            var block in view.Blocks.Where(b => Math.Abs(b.Number - Math.Max(1, view.CurrentBlock)) <= PartsAround)
+        )
         {
             var took = block.Begun is { } begun ? Durations.Write((block.Ended ?? view.LastAt) - begun) : "";
-            yield return $"{Mark(block.Status)} {block.Number,3}  {Safe(block.Title, 44),-44} {Safe(block.Status, 16),-16} {took,-12} return: {block.Return.State switch { ReturnState.WithLoss => "with loss", ReturnState.Closed => "closed", _ => "clean" }}";
-            if (block.Number != view.CurrentBlock || block.Status == "done") continue;
+            yield return $"{Mark(block.Status)} {block.Number, 3}  {Safe(block.Title, 44), -44} "
+                + $"{Safe(block.Status, 16), -16} {took, -12} return: "
+                + (
+                    block.Return.State switch
+                    {
+                        ReturnState.WithLoss => "with loss",
+                        ReturnState.Closed => "closed",
+                        _ => "clean",
+                    }
+                );
+            if (block.Number != view.CurrentBlock || block.Status == "done")
+                continue;
             foreach (var lane in block.Lanes.Take(MembersShown))
             {
-                var step = lane.Steps.FirstOrDefault(s => s.Status is StepStatus.Working or StepStatus.Failed) ?? lane.Steps.LastOrDefault(s => s.Status == StepStatus.Done);
-                yield return $"       {Safe(lane.Subject, 34),-34} {Safe(lane.State is { } s ? Word(s) : "waits", 12),-12} {Safe(step is null ? "" : $"{step.Title}{(step.Attempt is null ? "" : $" ({step.Attempt})")}", 40)}";
-                if (step is { Status: StepStatus.Working, Milestones: { } milestones }) yield return $"         {Safe(MilestonesOf(milestones, view.LastAt), 96)}";
+                var step = lane.Steps.FirstOrDefault(s => s.Status is StepStatus.Working or StepStatus.Failed)
+                    ?? lane.Steps.LastOrDefault(s => s.Status == StepStatus.Done);
+                yield return $"       {Safe(lane.Subject, 34), -34} "
+                    + $"{Safe(lane.State is { } s ? Word(s) : "waits", 12), -12} "
+                    + (
+                        Safe(
+                            step is null ? "" : $"{step.Title}{(step.Attempt is null ? "" : $" ({step.Attempt})")}",
+                            40
+                        )
+                    );
+                if (step is { Status: StepStatus.Working, Milestones: { } milestones })
+                    yield return $"         {Safe(MilestonesOf(milestones, view.LastAt), 96)}";
             }
-            if (block.Lanes.Length > MembersShown) yield return $"       and {block.Lanes.Length - MembersShown} more";
+            if (block.Lanes.Length > MembersShown)
+                yield return $"       and {block.Lanes.Length - MembersShown} more";
         }
-        if (view.WaitsFor is { } waits) yield return $"waits: {Safe(waits, 200)}";
-        if (view.SignOffs.Any(s => s.Awaited)) yield return $"  tidestep run sign-off {view.Run}";
-        if (view.Measures.Length > 0) yield return $"temporary measures open: {view.Measures.Length}";
+        if (view.WaitsFor is { } waits)
+            yield return $"waits: {Safe(waits, 200)}";
+        if (view.SignOffs.Any(s => s.Awaited))
+            yield return $"  tidestep run sign-off {view.Run}";
+        if (view.Measures.Length > 0)
+            yield return $"temporary measures open: {view.Measures.Length}";
         if (view.Halt is { } halt)
         {
             yield return "";
             yield return $"[bold]halted[/] (number {view.HaltNumber})[bold]:[/] {Safe(halt, 400)}";
-            foreach (var decision in view.Decisions) yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision),-18} {Safe(decision.Means, 300)}";
+            foreach (var decision in view.Decisions)
+                yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision), -18} "
+                    + $"{Safe(decision.Means, 300)}";
         }
-        if (view.Child is { } child) yield return $"the return is run {child}";
-        if (view.HoldsAt is { } hold) yield return $"to hold at the next safe place from {hold.ToLocalTime():yyyy-MM-dd HH:mm} on";
-        if (view.LedBackBy is { } back) yield return $"led back afterwards by run {back}";
-        else if (view.MayBeLedBack) yield return $"to lead it back: tidestep run return {view.Run}";
+        if (view.Child is { } child)
+            yield return $"the return is run {child}";
+        if (view.HoldsAt is { } hold)
+            yield return $"to hold at the next safe place from {hold.ToLocalTime():yyyy-MM-dd HH:mm} on";
+        if (view.LedBackBy is { } back)
+            yield return $"led back afterwards by run {back}";
+        else if (view.MayBeLedBack)
+            yield return $"to lead it back: tidestep run return {view.Run}";
     }
 
-    private static string Mark(string status) => status switch { "done" => "=", "ahead" => "·", "failed" => "!", _ => ">" };
+    private static string Mark(string status) =>
+        status switch
+        {
+            "done" => "=",
+            "ahead" => "·",
+            "failed" => "!",
+            _ => ">",
+        };
 
     private static string Bar(double share, int width)
     {
@@ -68,20 +129,27 @@ public static class RunScreen
         return new string('▓', full) + new string('░', width - full);
     }
 
-    public static string Word(MemberState state) => state switch { MemberState.InService => "in service", MemberState.LeftOut => "left out", _ => state.ToString().ToLowerInvariant() };
+    public static string Word(MemberState state) =>
+        state switch
+        {
+            MemberState.InService => "in service",
+            MemberState.LeftOut => "left out",
+            _ => state.ToString().ToLowerInvariant(),
+        };
 
     // The words of the command line for decisions.
-    private static string WordOf(DecisionKind decision) => decision switch
-    {
-        DecisionKind.TryAgain => "try-again",
-        DecisionKind.CorrectAndTryAgain => "correct",
-        DecisionKind.MarkAsDone => "mark-as-done",
-        DecisionKind.Skip => "skip",
-        DecisionKind.LeaveOut => "leave-out",
-        DecisionKind.GoPastWindow => "go-past-window",
-        DecisionKind.AcceptDifferences => "accept-differences",
-        DecisionKind.ReturnMember => "return-member",
-        DecisionKind.ReturnAsFarAs => "return",
-        _ => "stop-here",
-    };
+    private static string WordOf(DecisionKind decision) =>
+        decision switch
+        {
+            DecisionKind.TryAgain => "try-again",
+            DecisionKind.CorrectAndTryAgain => "correct",
+            DecisionKind.MarkAsDone => "mark-as-done",
+            DecisionKind.Skip => "skip",
+            DecisionKind.LeaveOut => "leave-out",
+            DecisionKind.GoPastWindow => "go-past-window",
+            DecisionKind.AcceptDifferences => "accept-differences",
+            DecisionKind.ReturnMember => "return-member",
+            DecisionKind.ReturnAsFarAs => "return",
+            _ => "stop-here",
+        };
 }

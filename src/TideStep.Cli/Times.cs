@@ -11,10 +11,23 @@ public static class Times
     public static DateTimeOffset Next(string text)
     {
         var zone = TimeZoneInfo.Local;
-        if (DateTime.TryParseExact(text, ["yyyy-MM-dd HH:mm", "yyyy-MM-dd'T'HH:mm"], CultureInfo.InvariantCulture, DateTimeStyles.None, out var whole)) return new DateTimeOffset(whole, zone.GetUtcOffset(whole));
-        if (!TimeOnly.TryParseExact(text, "HH:mm", CultureInfo.InvariantCulture, DateTimeStyles.None, out var time)) throw new MisusedException([new Problem($"'{text}' is no time", null, "Write it like 03:30, or 2026-11-29 03:30.")]);
+        if (
+            DateTime.TryParseExact(
+                text,
+                ["yyyy-MM-dd HH:mm", "yyyy-MM-dd'T'HH:mm"],
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.None,
+                out var whole
+            )
+        )
+            return new DateTimeOffset(whole, zone.GetUtcOffset(whole));
+        if (!TimeOnly.TryParseExact(text, "HH:mm", CultureInfo.InvariantCulture, DateTimeStyles.None, out var time))
+            throw new MisusedException([
+                new Problem($"'{text}' is no time", null, "Write it like 03:30, or 2026-11-29 03:30."),
+            ]);
         var at = DateTime.Today + time.ToTimeSpan();
-        if (at <= DateTime.Now) at = at.AddDays(1);
+        if (at <= DateTime.Now)
+            at = at.AddDays(1);
         return new DateTimeOffset(at, zone.GetUtcOffset(at));
     }
 }

@@ -27,8 +27,10 @@ public sealed class ServiceClient : IDisposable
     public ServiceClient(Uri address, string? key, string? name)
     {
         _http = new HttpClient { BaseAddress = address, Timeout = Timeout.InfiniteTimeSpan };
-        if (key is not null) _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
-        if (name is not null) _http.DefaultRequestHeaders.Add("Tide-Step-Name", Uri.EscapeDataString(name));
+        if (key is not null)
+            _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
+        if (name is not null)
+            _http.DefaultRequestHeaders.Add("Tide-Step-Name", Uri.EscapeDataString(name));
     }
 
     public Uri Address => _http.BaseAddress!;
@@ -47,7 +49,8 @@ public sealed class ServiceClient : IDisposable
         return await response.Content.ReadAsStringAsync(ct);
     }
 
-    /// <summary>Posts a request; a fresh idempotency key goes along, so that a repeated send after a broken connection does nothing twice.</summary>
+    /// <summary>Posts a request; a fresh idempotency key goes along, so that a repeated send after a broken connection
+    /// does nothing twice.</summary>
     public async Task<JsonNode?> PostAsync(string path, object? body, CancellationToken ct)
     {
         var key = Guid.NewGuid().ToString("N");
@@ -55,14 +58,20 @@ public sealed class ServiceClient : IDisposable
         {
             try
             {
-                using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = JsonContent.Create(body ?? new { }, options: Json.Options) };
+                using var request = new HttpRequestMessage(HttpMethod.Post, path)
+                {
+                    Content = JsonContent.Create(body ?? new { }, options: Json.Options),
+                };
                 request.Headers.Add("Idempotency-Key", key);
                 using var response = await _http.SendAsync(request, ct);
                 await ThrowIfRefused(response, ct);
                 var text = await response.Content.ReadAsStringAsync(ct);
                 return text.Length == 0 ? null : JsonNode.Parse(text);
             }
-            catch (HttpRequestException e) when (tries < 2 && e.HttpRequestError is HttpRequestError.ResponseEnded or HttpRequestError.InvalidResponse)
+            catch (HttpRequestException e)
+                when (tries < 2
+                    && e.HttpRequestError is HttpRequestError.ResponseEnded or HttpRequestError.InvalidResponse
+                )
             {
                 await Task.Delay(200, ct);
             }
@@ -78,23 +87,43 @@ public sealed class ServiceClient : IDisposable
     private const int UploadPiece = 16 * 1024 * 1024;
     private const int UploadTries = 10;
 
-    /// <summary>Uploads a file by the tus protocol, in pieces; where the line breaks it asks how much is there and goes on. One that broke off before is taken up.</summary>
+    /// <summary>Uploads a file by the tus protocol, in pieces; where the line breaks it asks how much is there and goes
+    /// on. One that broke off before is taken up.</summary>
     /// <param name="path">The file.</param>
     /// <param name="about">What goes along: filename, sha256, version, variant, signature.</param>
     /// <param name="sent">Told how much is there.</param>
-    public async Task UploadAsync(string path, IReadOnlyDictionary<string, string> about, Action<long> sent, CancellationToken ct)
+    public async Task UploadAsync(
+        string path,
+        IReadOnlyDictionary<string, string> about,
+        Action<long> sent,
+        CancellationToken ct
+    )
     {
-        await using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.Asynchronous);
+        await using var file = new FileStream(
+            path,
+            FileMode.Open,
+            FileAccess.Read,
+            FileShare.Read,
+            1 << 16,
+            FileOptions.Asynchronous
+        );
         using var begin = Tus(HttpMethod.Post, "/api/artefacts/uploads");
         begin.Headers.Add("Upload-Length", file.Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
-        begin.Headers.Add("Upload-Metadata", string.Join(',', about.Select(a => $"{a.Key} {Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(a.Value))}")));
+        begin.Headers.Add(
+            "Upload-Metadata",
+            string.Join(
+                ',',
+                about.Select(a => $"{a.Key} {Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(a.Value))}")
+            )
+        );
         using var begun = await _http.SendAsync(begin, ct);
         await ThrowIfRefused(begun, ct);
         var place = begun.Headers.Location!.ToString();
-        for (var (offset, tries) = (await OffsetAsync(place, ct), 0); ;)
+        for (var (offset, tries) = (await OffsetAsync(place, ct), 0); ; )
         {
             sent(offset);
-            if (offset >= file.Length && offset > 0) return;
+            if (offset >= file.Length && offset > 0)
+                return;
             try
             {
                 file.Seek(offset, SeekOrigin.Begin);
@@ -102,17 +131,30 @@ public sealed class ServiceClient : IDisposable
                 await file.ReadExactlyAsync(piece, ct);
                 using var patch = Tus(HttpMethod.Patch, place);
                 patch.Headers.Add("Upload-Offset", offset.ToString(System.Globalization.CultureInfo.InvariantCulture));
-                patch.Content = new ByteArrayContent(piece) { Headers = { ContentType = new MediaTypeHeaderValue("application/offset+octet-stream") } };
+                patch.Content = new ByteArrayContent(piece)
+                {
+                    Headers = { ContentType = new MediaTypeHeaderValue("application/offset+octet-stream") },
+                };
                 using var answer = await _http.SendAsync(patch, ct);
                 await ThrowIfRefused(answer, ct);
-                offset = long.Parse(answer.Headers.GetValues("Upload-Offset").Single(), System.Globalization.CultureInfo.InvariantCulture);
+                offset = long.Parse(
+                    answer.Headers.GetValues("Upload-Offset").Single(),
+                    System.Globalization.CultureInfo.InvariantCulture
+                );
                 tries = 0;
-                if (file.Length == 0) return;
+                if (file.Length == 0)
+                    return;
             }
             catch (HttpRequestException) when (++tries < UploadTries)
             {
                 await Task.Delay(500, ct);
-                try { offset = await OffsetAsync(place, ct); } catch (HttpRequestException) { /* still away: the next round asks again */ }
+                try
+                {
+                    offset = await OffsetAsync(place, ct);
+                }
+                catch (HttpRequestException)
+                { /* still away: the next round asks again */
+                }
             }
         }
     }
@@ -122,10 +164,14 @@ public sealed class ServiceClient : IDisposable
         using var ask = Tus(HttpMethod.Head, place);
         using var answer = await _http.SendAsync(ask, ct);
         answer.EnsureSuccessStatusCode();
-        return long.Parse(answer.Headers.GetValues("Upload-Offset").Single(), System.Globalization.CultureInfo.InvariantCulture);
+        return long.Parse(
+            answer.Headers.GetValues("Upload-Offset").Single(),
+            System.Globalization.CultureInfo.InvariantCulture
+        );
     }
 
-    private static HttpRequestMessage Tus(HttpMethod method, string path) => new(method, path) { Headers = { { "Tus-Resumable", "1.0.0" } } };
+    private static HttpRequestMessage Tus(HttpMethod method, string path) =>
+        new(method, path) { Headers = { { "Tus-Resumable", "1.0.0" } } };
 
     public async Task DeleteAsync(string path, CancellationToken ct)
     {
@@ -135,22 +181,46 @@ public sealed class ServiceClient : IDisposable
 
     private static async Task ThrowIfRefused(HttpResponseMessage response, CancellationToken ct)
     {
-        if (response.IsSuccessStatusCode) return;
+        if (response.IsSuccessStatusCode)
+            return;
         var text = await response.Content.ReadAsStringAsync(ct);
         JsonNode? body = null;
-        try { body = JsonNode.Parse(text); } catch (JsonException) { /* not one of our answers */ }
+        try
+        {
+            body = JsonNode.Parse(text);
+        }
+        catch (JsonException)
+        { /* not one of our answers */
+        }
         var title = (string?)body?["title"] ?? $"the service answered {(int)response.StatusCode}";
-        var problems = (body?["problems"] as JsonArray)?.Select(p => new Problem((string)p!["what"]!, (string?)p["detail"], (string?)p["hint"],
-            p["at"] is JsonObject at ? new Place((string)at["file"]!, (int)at["line"]!, (int)at["column"]!) : null)).ToList() ?? [];
-        throw new RefusedException((int)response.StatusCode, title, problems.Count > 0 ? problems : [new Problem(title, (string?)body?["detail"])]);
+        var problems = (body?["problems"] as JsonArray)
+            ?.Select(p => new Problem(
+                (string)p!["what"]!,
+                (string?)p["detail"],
+                (string?)p["hint"],
+                p["at"] is JsonObject at ? new Place((string)at["file"]!, (int)at["line"]!, (int)at["column"]!) : null
+            ))
+            .ToList()
+            ?? [];
+        throw new RefusedException(
+            (int)response.StatusCode,
+            title,
+            problems.Count > 0 ? problems : [new Problem(title, (string?)body?["detail"])]
+        );
     }
 
-    /// <summary>A run's journal from after a sequence number on; survives a lost connection and the service's restart, and ends with the run.</summary>
+    /// <summary>A run's journal from after a sequence number on; survives a lost connection and the service's restart,
+    /// and ends with the run.</summary>
     /// <param name="run">The run.</param>
     /// <param name="after">The last sequence number that is known already.</param>
     /// <param name="lost">Told when the connection is lost and when it is back.</param>
     /// <param name="ct">Ends the following.</param>
-    public async IAsyncEnumerable<JournalEntry> FollowAsync(string run, long after, Action<bool> lost, [EnumeratorCancellation] CancellationToken ct)
+    public async IAsyncEnumerable<JournalEntry> FollowAsync(
+        string run,
+        long after,
+        Action<bool> lost,
+        [EnumeratorCancellation] CancellationToken ct
+    )
     {
         var last = after;
         var away = false;
@@ -166,23 +236,39 @@ public sealed class ServiceClient : IDisposable
                 await ThrowIfRefused(response, ct);
                 stream = await response.Content.ReadAsStreamAsync(ct);
             }
-            catch (HttpRequestException) { response?.Dispose(); }
+            catch (HttpRequestException)
+            {
+                response?.Dispose();
+            }
             if (stream is not null)
             {
-                if (away) lost(away = false);
+                if (away)
+                    lost(away = false);
                 var events = SseParser.Create(stream).EnumerateAsync(ct).GetAsyncEnumerator(ct);
                 while (true)
                 {
-                    try { if (!await events.MoveNextAsync()) break; }
-                    catch (Exception e) when (e is IOException or HttpRequestException) { break; }
+                    try
+                    {
+                        if (!await events.MoveNextAsync())
+                            break;
+                    }
+                    catch (Exception e) when (e is IOException or HttpRequestException)
+                    {
+                        break;
+                    }
                     var entry = JsonSerializer.Deserialize<JournalEntry>(events.Current.Data, Json.Options)!;
                     last = entry.Sequence;
                     yield return entry;
-                    if (entry.Event is Ended) { response?.Dispose(); yield break; }
+                    if (entry.Event is Ended)
+                    {
+                        response?.Dispose();
+                        yield break;
+                    }
                 }
                 response?.Dispose();
             }
-            if (!away) lost(away = true);
+            if (!away)
+                lost(away = true);
             await Task.Delay(500, ct);
         }
     }

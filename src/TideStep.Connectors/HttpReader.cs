@@ -14,29 +14,60 @@ public sealed class HttpReader(HttpClient http)
     private const int MostRead = 1024 * 1024;
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(5);
 
-    /// <summary>The reading; else why there is none, and whether nothing answered at all. A flag without a place or pattern tells whether a good status came.</summary>
-    public async Task<(Value? Value, string? Why, bool Silent)> ReadAsync(EstateNode node, Member member, Collector collector, VersionScheme scheme, CancellationToken ct)
+    /// <summary>The reading; else why there is none, and whether nothing answered at all. A flag without a place or
+    /// pattern tells whether a good status came.</summary>
+    public async Task<(Value? Value, string? Why, bool Silent)> ReadAsync(
+        EstateNode node,
+        Member member,
+        Collector collector,
+        VersionScheme scheme,
+        CancellationToken ct
+    )
     {
-        var url = collector.Url!.Replace("{node.address}", node.Reach["address"]).Replace("{member.node}", node.Id).Replace("{member.component}", member.Component);
+        var url = collector
+            .Url!.Replace("{node.address}", node.Reach["address"])
+            .Replace("{member.node}", node.Id)
+            .Replace("{member.component}", member.Component);
         var plain = collector.Path is null && collector.Pattern is null && collector.Kind == ValueKind.Flag;
         try
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
             limit.CancelAfter(Longest);
             using var response = await http.GetAsync(url, HttpCompletionOption.ResponseHeadersRead, limit.Token);
-            if (plain) return (Value.Of(response.IsSuccessStatusCode), null, false);
-            if (!response.IsSuccessStatusCode) return (collector.Kind == ValueKind.Flag ? Value.False : null, $"{url} answered {(int)response.StatusCode}", false);
+            if (plain)
+                return (Value.Of(response.IsSuccessStatusCode), null, false);
+            if (!response.IsSuccessStatusCode)
+                return (
+                    collector.Kind == ValueKind.Flag ? Value.False : null,
+                    $"{url} answered {(int)response.StatusCode}",
+                    false
+                );
             await using var stream = await response.Content.ReadAsStreamAsync(limit.Token);
             var bytes = await BoundedAsync(stream, MostRead + 1, limit.Token);
-            if (bytes.Length > MostRead) return (null, $"{url} answered more than {Units.WriteBytes(MostRead)}", false);
+            if (bytes.Length > MostRead)
+                return (null, $"{url} answered more than {Units.WriteBytes(MostRead)}", false);
             var body = Encoding.UTF8.GetString(bytes);
-            if (collector.Path is not { } path) return CollectorText.Read(collector, body, scheme) is var (value, why) ? (value, why, false) : default;
-            return JsonAt(body, path) is { } text ? CollectorText.Read(collector, text, scheme) is var (at, whyNot) ? (at, whyNot, false) : default : (null, $"{url} answered nothing at {path}", false);
+            if (collector.Path is not { } path)
+                return CollectorText.Read(collector, body, scheme) is var (value, why) ? (value, why, false) : default;
+            return JsonAt(body, path) is { } text
+                ? CollectorText.Read(collector, text, scheme) is var (at, whyNot)
+                    ? (at, whyNot, false)
+                    : default
+                : (null, $"{url} answered nothing at {path}", false);
         }
-        catch (JsonException) { return (null, $"{url} answered no JSON", false); }
-        catch (Exception e) when (e is HttpRequestException or IOException || (e is OperationCanceledException && !ct.IsCancellationRequested))
+        catch (JsonException)
         {
-            var why = e is OperationCanceledException ? $"{url} did not answer within {Longest.TotalSeconds:0} s" : $"{url}: {Inmost(e).Message}";
+            return (null, $"{url} answered no JSON", false);
+        }
+        catch (Exception e)
+            when (e is HttpRequestException or IOException
+                || (e is OperationCanceledException && !ct.IsCancellationRequested)
+            )
+        {
+            var why =
+                e is OperationCanceledException
+                    ? $"{url} did not answer within {Longest.TotalSeconds:0} s"
+                    : $"{url}: {Inmost(e).Message}";
             return (collector.Kind == ValueKind.Flag ? Value.False : null, why, true);
         }
     }
@@ -51,11 +82,13 @@ public sealed class HttpReader(HttpClient http)
         {
             if (length == buffer.Length)
             {
-                if (length == most) return buffer;
+                if (length == most)
+                    return buffer;
                 Array.Resize(ref buffer, Math.Min(most, buffer.Length * 4));
             }
             var read = await stream.ReadAsync(buffer.AsMemory(length), ct);
-            if (read == 0) return buffer[..length];
+            if (read == 0)
+                return buffer[..length];
             length += read;
         }
     }
@@ -67,8 +100,15 @@ public sealed class HttpReader(HttpClient http)
         var at = document.RootElement;
         foreach (var name in path.Split('.'))
         {
-            if (at.ValueKind == JsonValueKind.Array && int.TryParse(name, out var place) && place >= 0 && place < at.GetArrayLength()) at = at[place];
-            else if (at.ValueKind != JsonValueKind.Object || !at.TryGetProperty(name, out at)) return null;
+            if (
+                at.ValueKind == JsonValueKind.Array
+                && int.TryParse(name, out var place)
+                && place >= 0
+                && place < at.GetArrayLength()
+            )
+                at = at[place];
+            else if (at.ValueKind != JsonValueKind.Object || !at.TryGetProperty(name, out at))
+                return null;
         }
         return at.ValueKind == JsonValueKind.String ? at.GetString() : at.GetRawText();
     }
@@ -85,14 +125,24 @@ internal static class CollectorText
         if (collector.Pattern is { } pattern)
         {
             var match = Regex.Match(text, pattern, RegexOptions.NonBacktracking | RegexOptions.Multiline, MostMatching);
-            if (!match.Success) return (null, $"its pattern matches nothing in '{Shown(text)}'");
+            if (!match.Success)
+                return (null, $"its pattern matches nothing in '{Shown(text)}'");
             text = match.Groups.Count > 1 ? match.Groups[1].Value : match.Value;
         }
-        if (text.Trim().Length == 0 && collector.Kind != ValueKind.Text) return (null, "nothing was answered");
-        return Value.Read(text, collector.Kind, scheme) is { } value ? (value, null) : (null, $"'{Shown(text)}' is no {Word(collector.Kind)}");
+        if (text.Trim().Length == 0 && collector.Kind != ValueKind.Text)
+            return (null, "nothing was answered");
+        return Value.Read(text, collector.Kind, scheme) is { } value
+            ? (value, null)
+            : (null, $"'{Shown(text)}' is no {Word(collector.Kind)}");
     }
 
-    internal static string Word(ValueKind kind) => kind switch { ValueKind.Bytes => "size", ValueKind.Flag => "yes or no", _ => kind.ToString().ToLowerInvariant() };
+    internal static string Word(ValueKind kind) =>
+        kind switch
+        {
+            ValueKind.Bytes => "size",
+            ValueKind.Flag => "yes or no",
+            _ => kind.ToString().ToLowerInvariant(),
+        };
 
     /// <summary>The beginning of a text, with what can't be shown as dots.</summary>
     internal static string Shown(string text)

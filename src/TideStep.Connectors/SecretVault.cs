@@ -5,7 +5,8 @@ using TideStep.Core.Documents;
 
 namespace TideStep.Connectors;
 
-/// <summary>The service's own store of secrets: one file, each value encrypted by itself (AES-GCM, 256 bits) under a key that lies in a file of mode 0600 and may lie elsewhere.
+/// <summary>The service's own store of secrets: one file, each value encrypted by itself (AES-GCM, 256 bits) under a
+/// key that lies in a file of mode 0600 and may lie elsewhere.
 /// A value is bound to its name, so that none can be put in another's place.</summary>
 public sealed class SecretVault(string file, string keyFile)
 {
@@ -18,7 +19,11 @@ public sealed class SecretVault(string file, string keyFile)
     /// <summary>The names that are kept; never a value.</summary>
     public IReadOnlyList<string> Names
     {
-        get { lock (_lock) return [.. Load().Keys.Order(StringComparer.Ordinal)]; }
+        get
+        {
+            lock (_lock)
+                return [.. Load().Keys.Order(StringComparer.Ordinal)];
+        }
     }
 
     /// <summary>The value of that name, or null.</summary>
@@ -28,13 +33,34 @@ public sealed class SecretVault(string file, string keyFile)
         byte[] sealedValue;
         lock (_lock)
         {
-            if (!Load().TryGetValue(name, out var kept)) return null;
+            if (!Load().TryGetValue(name, out var kept))
+                return null;
             sealedValue = Convert.FromBase64String(kept);
         }
         using var cipher = new AesGcm(Key(), TagLength);
         var value = new byte[sealedValue.Length - NonceLength - TagLength];
-        try { cipher.Decrypt(sealedValue.AsSpan(0, NonceLength), sealedValue.AsSpan(NonceLength + TagLength), sealedValue.AsSpan(NonceLength, TagLength), value, Encoding.UTF8.GetBytes(name)); }
-        catch (CryptographicException e) { throw new ConnectorException(new Problem($"the secret '{name}' can't be opened", "its store or the key was changed", $"Keep it anew with 'tidestep secret set {name}'."), lasting: true, e); }
+        try
+        {
+            cipher.Decrypt(
+                sealedValue.AsSpan(0, NonceLength),
+                sealedValue.AsSpan(NonceLength + TagLength),
+                sealedValue.AsSpan(NonceLength, TagLength),
+                value,
+                Encoding.UTF8.GetBytes(name)
+            );
+        }
+        catch (CryptographicException e)
+        {
+            throw new ConnectorException(
+                new Problem(
+                    $"the secret '{name}' can't be opened",
+                    "its store or the key was changed",
+                    $"Keep it anew with 'tidestep secret set {name}'."
+                ),
+                lasting: true,
+                e
+            );
+        }
         return value;
     }
 
@@ -45,7 +71,13 @@ public sealed class SecretVault(string file, string keyFile)
         using var cipher = new AesGcm(Key(), TagLength);
         var sealedValue = new byte[NonceLength + TagLength + value.Length];
         RandomNumberGenerator.Fill(sealedValue.AsSpan(0, NonceLength));
-        cipher.Encrypt(sealedValue.AsSpan(0, NonceLength), value, sealedValue.AsSpan(NonceLength + TagLength), sealedValue.AsSpan(NonceLength, TagLength), Encoding.UTF8.GetBytes(name));
+        cipher.Encrypt(
+            sealedValue.AsSpan(0, NonceLength),
+            value,
+            sealedValue.AsSpan(NonceLength + TagLength),
+            sealedValue.AsSpan(NonceLength, TagLength),
+            Encoding.UTF8.GetBytes(name)
+        );
         lock (_lock)
         {
             var all = Load();
@@ -60,7 +92,8 @@ public sealed class SecretVault(string file, string keyFile)
         lock (_lock)
         {
             var all = Load();
-            if (!all.Remove(name)) return false;
+            if (!all.Remove(name))
+                return false;
             Write(file, JsonSerializer.SerializeToUtf8Bytes(all));
             return true;
         }
@@ -73,7 +106,8 @@ public sealed class SecretVault(string file, string keyFile)
     {
         lock (_lock)
         {
-            if (!File.Exists(keyFile)) Write(keyFile, RandomNumberGenerator.GetBytes(KeyLength));
+            if (!File.Exists(keyFile))
+                Write(keyFile, RandomNumberGenerator.GetBytes(KeyLength));
             return File.ReadAllBytes(keyFile);
         }
     }
@@ -84,7 +118,8 @@ public sealed class SecretVault(string file, string keyFile)
         var temporary = path + ".new";
         File.Delete(temporary);
         var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
-        if (OperatingSystem.IsLinux()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        if (OperatingSystem.IsLinux())
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
         using (var stream = new FileStream(temporary, options))
         {
             stream.Write(bytes);

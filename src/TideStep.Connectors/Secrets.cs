@@ -4,7 +4,8 @@ using TideStep.Core.Documents;
 
 namespace TideStep.Connectors;
 
-/// <summary>Resolves secret references (<c>secret:name</c>): from a file of mode 0600 in one folder, from the service's own encrypted store, or from the environment (<c>TIDESTEP_SECRET_NAME</c>), in this order.
+/// <summary>Resolves secret references (<c>secret:name</c>): from a file of mode 0600 in one folder, from the service's
+/// own encrypted store, or from the environment (<c>TIDESTEP_SECRET_NAME</c>), in this order.
 /// Values never leave the connector that needs them.</summary>
 public sealed partial class Secrets(string folder, SecretVault? vault = null)
 {
@@ -20,27 +21,61 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
         var path = Path.Combine(folder, name);
         if (File.Exists(path))
         {
-            if (OperatingSystem.IsLinux() && (File.GetUnixFileMode(path) & (UnixFileMode.GroupRead | UnixFileMode.GroupWrite | UnixFileMode.OtherRead | UnixFileMode.OtherWrite)) != 0)
-                throw new ConnectorException(new Problem($"others may read the secret '{name}'", null, $"Run: chmod 600 {path}"), lasting: true);
+            if (
+                OperatingSystem.IsLinux()
+                && (
+                    File.GetUnixFileMode(path)
+                    & (
+                        UnixFileMode.GroupRead
+                        | UnixFileMode.GroupWrite
+                        | UnixFileMode.OtherRead
+                        | UnixFileMode.OtherWrite
+                    )
+                ) != 0
+            )
+                throw new ConnectorException(
+                    new Problem($"others may read the secret '{name}'", null, $"Run: chmod 600 {path}"),
+                    lasting: true
+                );
             return File.ReadAllBytes(path);
         }
-        if (vault?.Find(name) is { } kept) return kept;
-        if (Environment.GetEnvironmentVariable(VariableOf(name)) is { Length: > 0 } given) return Encoding.UTF8.GetBytes(given);
-        throw new ConnectorException(new Problem($"there is no secret '{name}'", null, $"Put it into {path} with mode 0600, keep it with 'tidestep secret set {name}', or start the service with {VariableOf(name)}."), lasting: true);
+        if (vault?.Find(name) is { } kept)
+            return kept;
+        if (Environment.GetEnvironmentVariable(VariableOf(name)) is { Length: > 0 } given)
+            return Encoding.UTF8.GetBytes(given);
+        throw new ConnectorException(
+            new Problem(
+                $"there is no secret '{name}'",
+                null,
+                $"Put it into {path} with mode 0600, keep it with 'tidestep secret set {name}', or start the "
+                    + $"service with {VariableOf(name)}."
+            ),
+            lasting: true
+        );
     }
 
-    /// <summary>Tells whether a secret is another than before, and nothing of what it is; empty where none is named.</summary>
+    /// <summary>Tells whether a secret is another than before, and nothing of what it is; empty where none is
+    /// named.</summary>
     /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
-    public string MarkOf(string? reference) => reference is null ? "" : Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(BytesOf(reference)));
+    public string MarkOf(string? reference) =>
+        reference is null ? "" : Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(BytesOf(reference)));
 
-    /// <summary>Takes the values of secrets out of a text, whole or line by line, so that no output shows one.</summary>
+    /// <summary>Takes the values of secrets out of a text, whole or line by line, so that no output shows
+    /// one.</summary>
     /// <param name="names">The secrets.</param>
     /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
     public string Mask(IReadOnlyCollection<string> names, string text)
     {
         foreach (var value in names.Select(TextOf))
-            foreach (var part in value.Split('\n').Select(l => l.Trim()).Append(value.Trim()).Where(p => p.Length >= ShortestMasked).OrderByDescending(p => p.Length))
-                text = text.Replace(part, "•••");
+        foreach (
+            var part in value
+                .Split('\n')
+                .Select(l => l.Trim())
+                .Append(value.Trim())
+                .Where(p => p.Length >= ShortestMasked)
+                .OrderByDescending(p => p.Length)
+        )
+            text = text.Replace(part, "•••");
         return text;
     }
 
@@ -51,10 +86,20 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
     public static string NameOf(string reference)
     {
         var name = reference.StartsWith("secret:", StringComparison.Ordinal) ? reference[7..] : reference;
-        return Name().IsMatch(name) ? name : throw new ConnectorException(new Problem($"'{reference}' is no reference to a secret", null, "Write secret:NAME, of letters, digits, dots, dashes and underscores."), lasting: true);
+        return Name().IsMatch(name)
+            ? name
+            : throw new ConnectorException(
+                new Problem(
+                    $"'{reference}' is no reference to a secret",
+                    null,
+                    "Write secret:NAME, of letters, digits, dots, dashes and underscores."
+                ),
+                lasting: true
+            );
     }
 
-    private static string VariableOf(string name) => "TIDESTEP_SECRET_" + name.ToUpperInvariant().Replace('-', '_').Replace('.', '_');
+    private static string VariableOf(string name) =>
+        "TIDESTEP_SECRET_" + name.ToUpperInvariant().Replace('-', '_').Replace('.', '_');
 
     [GeneratedRegex(@"^[A-Za-z0-9_][A-Za-z0-9_.-]{0,99}$")]
     private static partial Regex Name();

@@ -20,7 +20,8 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     private readonly SharedDocument<ImmutableArray<SignedItem>> _signed = new(store, "signed-items", [], time);
 
     /// <summary>Which components other runs work on, by the run; known to the desk of runs.</summary>
-    public Func<string?, ImmutableDictionary<string, string>> Reserved { get; set; } = _ => ImmutableDictionary<string, string>.Empty;
+    public Func<string?, ImmutableDictionary<string, string>> Reserved { get; set; } =
+        _ => ImmutableDictionary<string, string>.Empty;
 
     /// <summary>What the library of artefacts holds.</summary>
     public Func<CancellationToken, Task<ImmutableDictionary<string, HeldArtefact>>>? Library { get; set; }
@@ -33,7 +34,14 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     /// <param name="survey">Whether members are read live first.</param>
     /// <param name="by">Who asked.</param>
     /// <param name="run">The run for which it is asked, whose own reservations are none of another.</param>
-    public async Task<Checked<CheckRound>> RunAsync(Plan plan, bool survey, string by, string? run, CancellationToken ct, bool onlyFailed = false)
+    public async Task<Checked<CheckRound>> RunAsync(
+        Plan plan,
+        bool survey,
+        string by,
+        string? run,
+        CancellationToken ct,
+        bool onlyFailed = false
+    )
     {
         var unreached = ImmutableDictionary<string, string>.Empty;
         if (survey && onlyFailed && await FindAsync(plan.Digest, null, ct) is var (last, _))
@@ -42,45 +50,137 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
             await estates.SurveyAsync(by, new SurveyScope { Nodes = await NodesOfAsync(last, ct) }, ct);
             unreached = (await estates.ReadingsAsync(ct)).Lost.ToImmutableDictionary(l => l.Key, l => l.Value.Why);
         }
-        else if (survey) unreached = (await estates.SurveyAsync(by, ct)).Unreached.ToImmutableDictionary(u => u.Member, u => u.Why);
-        if (await estates.IndexAsync(ct) is not { } index) return new Checked<CheckRound>(null, [EstateDesk.NoEstate]);
-        var round = PlanChecks.Of(index, plan, new CheckContext(time.GetUtcNow()) { Library = Library is null ? null : await Library(ct), OwnVersion = OwnVersion, Unreached = unreached, Reserved = Reserved(run), Signed = await SignedAsync(index.Estate, ct), Waivers = [.. (await WaiversAsync(index.Estate, ct)).Where(w => w.Stands)] });
-        await store.SaveAsync([new StoredDocument(RoundKind, plan.Digest, 0, Json.Digest(round), JsonSerializer.Serialize(round, Json.Options), time.GetUtcNow(), by)], ct);
+        else if (survey)
+            unreached = (await estates.SurveyAsync(by, ct)).Unreached.ToImmutableDictionary(u => u.Member, u => u.Why);
+        if (await estates.IndexAsync(ct) is not { } index)
+            return new Checked<CheckRound>(null, [EstateDesk.NoEstate]);
+        var round = PlanChecks.Of(
+            index,
+            plan,
+            new CheckContext(time.GetUtcNow())
+            {
+                Library = Library is null ? null : await Library(ct),
+                OwnVersion = OwnVersion,
+                Unreached = unreached,
+                Reserved = Reserved(run),
+                Signed = await SignedAsync(index.Estate, ct),
+                Waivers = [.. (await WaiversAsync(index.Estate, ct)).Where(w => w.Stands)],
+            }
+        );
+        await store.SaveAsync(
+            [
+                new StoredDocument(
+                    RoundKind,
+                    plan.Digest,
+                    0,
+                    Json.Digest(round),
+                    JsonSerializer.Serialize(round, Json.Options),
+                    time.GetUtcNow(),
+                    by
+                ),
+            ],
+            ct
+        );
         return new Checked<CheckRound>(round, []);
     }
 
     private async Task<IReadOnlySet<string>> NodesOfAsync(CheckRound round, CancellationToken ct)
     {
-        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new HashSet<string>();
+        if (await estates.CurrentEstateAsync(ct) is not { } estate)
+            return new HashSet<string>();
         var standing = round.Findings.Where(f => f.Result is CheckResult.Failed or CheckResult.Open).ToList();
-        return standing.Select(f => f.Node).OfType<string>().Concat(standing.Where(f => f.Node is null).SelectMany(f => estate.Find(f.Subject)?.Members.Select(m => m.Node) ?? [])).Where(estate.Nodes.ContainsKey).ToHashSet();
+        return standing
+            .Select(f => f.Node)
+            .OfType<string>()
+            .Concat(
+                standing
+                    .Where(f => f.Node is null)
+                    .SelectMany(f => estate.Find(f.Subject)?.Members.Select(m => m.Node) ?? [])
+            )
+            .Where(estate.Nodes.ContainsKey)
+            .ToHashSet();
     }
 
     /// <summary>A kept round of a plan: the last, or one by its number.</summary>
     public async Task<(CheckRound Round, long Number)?> FindAsync(string digest, long? number, CancellationToken ct)
     {
-        var stored = number is { } n ? await store.FindAsync(RoundKind, digest, n, ct) : await store.FindAsync(RoundKind, digest, ct);
-        return stored is null ? null : (JsonSerializer.Deserialize<CheckRound>(stored.Body, Json.Options)!, stored.Revision);
+        var stored = number is { } n
+            ? await store.FindAsync(RoundKind, digest, n, ct)
+            : await store.FindAsync(RoundKind, digest, ct);
+        return stored is null
+            ? null
+            : (JsonSerializer.Deserialize<CheckRound>(stored.Body, Json.Options)!, stored.Revision);
     }
 
     /// <summary>A file that was kept as evidence, by its checksum; null where there is none.</summary>
-    public async Task<byte[]?> EvidenceAsync(string sha256, CancellationToken ct) => await store.FindAsync(EvidenceKind, sha256, ct) is { } kept ? Convert.FromBase64String(kept.Body) : null;
+    public async Task<byte[]?> EvidenceAsync(string sha256, CancellationToken ct) =>
+        await store.FindAsync(EvidenceKind, sha256, ct) is { } kept ? Convert.FromBase64String(kept.Body) : null;
 
-    private Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) => _signed.ReadAsync(estate.Id, ct);
+    private Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) =>
+        _signed.ReadAsync(estate.Id, ct);
 
     /// <summary>A person's signature under a manual prerequisite of a plan, with what proves it.</summary>
-    public async Task<Checked<SignedItem>> SignAsync(Plan plan, string title, string evidence, (string Name, byte[] Content)? file, string by, CancellationToken ct)
+    public async Task<Checked<SignedItem>> SignAsync(
+        Plan plan,
+        string title,
+        string evidence,
+        (string Name, byte[] Content)? file,
+        string by,
+        CancellationToken ct
+    )
     {
-        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<SignedItem>(null, [EstateDesk.NoEstate]);
+        if (await estates.CurrentEstateAsync(ct) is not { } estate)
+            return new Checked<SignedItem>(null, [EstateDesk.NoEstate]);
         var items = ManualItem.Of(plan);
-        if (items.FirstOrDefault(i => i.Title == title || $"manual {i.Title}" == title) is not { } item) return new Checked<SignedItem>(null, [new Problem($"the plan asks nobody to '{title}' beforehand", null, Nearest.Hint(title, items.Select(i => i.Title)))]);
-        if (string.IsNullOrWhiteSpace(evidence)) return new Checked<SignedItem>(null, [new Problem("a signature needs evidence", null, "Say what you did or saw.")]);
-        if (file is { Content.Length: > MostEvidence } large) return new Checked<SignedItem>(null, [new Problem($"{large.Name} is larger than {Core.Expressions.Units.WriteBytes(MostEvidence)}", null, "Keep the part that shows it.")]);
+        if (items.FirstOrDefault(i => i.Title == title || $"manual {i.Title}" == title) is not { } item)
+            return new Checked<SignedItem>(
+                null,
+                [
+                    new Problem(
+                        $"the plan asks nobody to '{title}' beforehand",
+                        null,
+                        Nearest.Hint(title, items.Select(i => i.Title))
+                    ),
+                ]
+            );
+        if (string.IsNullOrWhiteSpace(evidence))
+            return new Checked<SignedItem>(
+                null,
+                [new Problem("a signature needs evidence", null, "Say what you did or saw.")]
+            );
+        if (file is { Content.Length: > MostEvidence } large)
+            return new Checked<SignedItem>(
+                null,
+                [
+                    new Problem(
+                        $"{large.Name} is larger than {Core.Expressions.Units.WriteBytes(MostEvidence)}",
+                        null,
+                        "Keep the part that shows it."
+                    ),
+                ]
+            );
         EvidenceFile? kept = null;
         if (file is { } shown)
         {
-            kept = new EvidenceFile(Path.GetFileName(shown.Name.Replace('\\', '/')), shown.Content.Length, Convert.ToHexStringLower(SHA256.HashData(shown.Content)));
-            await store.SaveAsync([new StoredDocument(EvidenceKind, kept.Sha256, 0, kept.Sha256, Convert.ToBase64String(shown.Content), time.GetUtcNow(), by)], ct);
+            kept = new EvidenceFile(
+                Path.GetFileName(shown.Name.Replace('\\', '/')),
+                shown.Content.Length,
+                Convert.ToHexStringLower(SHA256.HashData(shown.Content))
+            );
+            await store.SaveAsync(
+                [
+                    new StoredDocument(
+                        EvidenceKind,
+                        kept.Sha256,
+                        0,
+                        kept.Sha256,
+                        Convert.ToBase64String(shown.Content),
+                        time.GetUtcNow(),
+                        by
+                    ),
+                ],
+                ct
+            );
         }
         var signed = new SignedItem(item.Key, by, time.GetUtcNow(), evidence.Trim()) { File = kept };
         await _signed.ChangeAsync(estate.Id, all => all.Add(signed), by, ct);
@@ -88,31 +188,74 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     }
 
     /// <summary>What was accepted in this estate, ended or not.</summary>
-    public Task<ImmutableArray<Waiver>> WaiversAsync(Estate estate, CancellationToken ct) => _waivers.ReadAsync(estate.Id, ct);
+    public Task<ImmutableArray<Waiver>> WaiversAsync(Estate estate, CancellationToken ct) =>
+        _waivers.ReadAsync(estate.Id, ct);
 
     /// <summary>Accepts a finding of the last round of a plan as it stands there.</summary>
-    public async Task<Checked<Waiver>> WaiveAsync(Plan plan, string finding, string reason, DateTimeOffset? ends, string by, CancellationToken ct)
+    public async Task<Checked<Waiver>> WaiveAsync(
+        Plan plan,
+        string finding,
+        string reason,
+        DateTimeOffset? ends,
+        string by,
+        CancellationToken ct
+    )
     {
-        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<Waiver>(null, [EstateDesk.NoEstate]);
-        if (await FindAsync(plan.Digest, null, ct) is not var (round, _)) return Refused("this plan was never checked", "Run: tidestep check run PLAN.");
-        var found = round.Findings.Where(f => f.Id == finding).ToList() is [var exact] ? exact : round.Findings.Where(f => f.Id.EndsWith(finding, StringComparison.Ordinal) || f.Subject == finding).ToList() is [var only] ? only : null;
-        if (found is null) return Refused($"the last round has no one finding '{finding}'", Nearest.Hint(finding, round.Findings.Where(f => f.Result is CheckResult.Failed or CheckResult.Open).Select(f => f.Id)) ?? "Name it by its check and subject, as 'tidestep check show' writes them.");
+        if (await estates.CurrentEstateAsync(ct) is not { } estate)
+            return new Checked<Waiver>(null, [EstateDesk.NoEstate]);
+        if (await FindAsync(plan.Digest, null, ct) is not var (round, _))
+            return Refused("this plan was never checked", "Run: tidestep check run PLAN.");
+        var found =
+            round.Findings.Where(f => f.Id == finding).ToList() is [var exact] ? exact
+            : round
+                .Findings.Where(f => f.Id.EndsWith(finding, StringComparison.Ordinal) || f.Subject == finding)
+                .ToList()
+                is [var only]
+                ? only
+            : null;
+        if (found is null)
+            return Refused(
+                $"the last round has no one finding '{finding}'",
+                Nearest.Hint(
+                    finding,
+                    round.Findings.Where(f => f.Result is CheckResult.Failed or CheckResult.Open).Select(f => f.Id)
+                ) ?? "Name it by its check and subject, as 'tidestep check show' writes them."
+            );
         var made = WaiverRules.Make(estate.Class, found, by, reason, time.GetUtcNow(), ends);
-        if (made.Ok) await _waivers.ChangeAsync(estate.Id, all => [.. all.Where(w => w.Finding != found.Id), made.Value!], by, ct);
+        if (made.Ok)
+            await _waivers.ChangeAsync(
+                estate.Id,
+                all => [.. all.Where(w => w.Finding != found.Id), made.Value!],
+                by,
+                ct
+            );
         return made;
     }
 
     /// <summary>The second person's word on a waiver that needs one.</summary>
     public async Task<Checked<Waiver>> SecondAsync(string finding, string by, CancellationToken ct)
     {
-        if (await estates.CurrentEstateAsync(ct) is not { } estate) return new Checked<Waiver>(null, [EstateDesk.NoEstate]);
+        if (await estates.CurrentEstateAsync(ct) is not { } estate)
+            return new Checked<Waiver>(null, [EstateDesk.NoEstate]);
         var all = await WaiversAsync(estate, ct);
-        if (all.FirstOrDefault(w => w.Finding == finding) is not { } waiver) return Refused($"there is no waiver of '{finding}'", Nearest.Hint(finding, all.Select(w => w.Finding)));
+        if (all.FirstOrDefault(w => w.Finding == finding) is not { } waiver)
+            return Refused($"there is no waiver of '{finding}'", Nearest.Hint(finding, all.Select(w => w.Finding)));
         var seconded = WaiverRules.Second(waiver, by);
         var stood = true;
-        if (seconded.Ok) await _waivers.ChangeAsync(estate.Id, now => (stood = now.Contains(waiver)) ? [.. now.Where(w => w != waiver), seconded.Value!] : now, by, ct);
+        if (seconded.Ok)
+            await _waivers.ChangeAsync(
+                estate.Id,
+                now => (stood = now.Contains(waiver)) ? [.. now.Where(w => w != waiver), seconded.Value!] : now,
+                by,
+                ct
+            );
         // The word was for what stood there before.
-        return stood ? seconded : Refused($"the waiver of '{finding}' was made anew meanwhile", "Look at it again: tidestep check show PLAN.");
+        return stood
+            ? seconded
+            : Refused(
+                $"the waiver of '{finding}' was made anew meanwhile",
+                "Look at it again: tidestep check show PLAN."
+            );
     }
 
     private static Checked<Waiver> Refused(string what, string? hint) => new(null, [new Problem(what, null, hint)]);

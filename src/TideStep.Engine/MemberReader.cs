@@ -8,7 +8,8 @@ using TideStep.Core.Plans;
 
 namespace TideStep.Engine;
 
-/// <summary>An expression put to live readings: whether it holds, the numbers it used, and whether the node did not answer at all for now.</summary>
+/// <summary>An expression put to live readings: whether it holds, the numbers it used, and whether the node did not
+/// answer at all for now.</summary>
 public readonly record struct Probe(bool Holds, string Why, bool Absent);
 
 /// <summary>Takes live readings of members through their connectors.</summary>
@@ -18,133 +19,302 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
 
     public IConnector ConnectorOf(EstateNode node) => _connectors[node.Reach.By];
 
-    /// <summary>Puts an expression to live readings of a member. A node that can't be reached leaves it open; why says so.</summary>
-    public async Task<Probe> ProbeAsync(Estate estate, ProductCatalogue catalogue, Member member, Expression expression, PlanStep? step, CancellationToken ct)
+    /// <summary>Puts an expression to live readings of a member. A node that can't be reached leaves it open; why says
+    /// so.</summary>
+    public async Task<Probe> ProbeAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        Member member,
+        Expression expression,
+        PlanStep? step,
+        CancellationToken ct
+    )
     {
         var node = estate.Nodes[member.Node];
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
-        var wanted = expression.References.Distinct().Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today").ToList();
+        var wanted = expression
+            .References.Distinct()
+            .Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today")
+            .ToList();
         IReadOnlyDictionary<Reference, Value> found;
-        try { found = wanted.Count == 0 ? Taken.Nothing.Values : (await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct)).Values; }
-        catch (ConnectorException e) { return new Probe(false, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})"), Absent: !e.Lasting); }
-        var evaluation = Evaluator.Evaluate(expression, r => r.Key switch
+        try
         {
-            "jump.to" => Label(product, step?.To),
-            "jump.from" => Label(product, step?.From),
-            "today" => Value.Of(DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)),
-            _ => found.GetValueOrDefault(r),
-        });
+            found =
+                wanted.Count == 0
+                    ? Taken.Nothing.Values
+                    : (await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct)).Values;
+        }
+        catch (ConnectorException e)
+        {
+            return new Probe(
+                false,
+                e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})"),
+                Absent: !e.Lasting
+            );
+        }
+        var evaluation = Evaluator.Evaluate(expression, r => r.Key switch
+            {
+                "jump.to" => Label(product, step?.To),
+                "jump.from" => Label(product, step?.From),
+                "today" => Value.Of(DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)),
+                _ => found.GetValueOrDefault(r),
+            });
         return new Probe(evaluation.Holds, evaluation.Explain, Absent: false);
     }
 
-    private static Value? Label(Product product, string? label) => label is not null && product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
+    private static Value? Label(Product product, string? label) =>
+        label is not null && product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
 
-    /// <summary>Whether a member serves: its product's in-step probe holds, or without one, it tells what it runs.</summary>
+    /// <summary>Whether a member serves: its product's in-step probe holds, or without one, it tells what it
+    /// runs.</summary>
     public async Task<bool> ServesAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
     {
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
-        if (product.Routines.InStep is { } probe) return (await ProbeAsync(estate, catalogue, member, probe, null, ct)).Holds;
-        return (await RunningAsync(estate, catalogue, [member], ct)).TryGetValue(member.Id, out var running) && running is not ("none" or "unreachable");
+        if (product.Routines.InStep is { } probe)
+            return (await ProbeAsync(estate, catalogue, member, probe, null, ct)).Holds;
+        return (await RunningAsync(estate, catalogue, [member], ct)).TryGetValue(member.Id, out var running)
+            && running is not ("none" or "unreachable");
     }
 
     /// <summary>What is answered to questions, by member and question; what can't be had is left out.</summary>
-    /// <param name="before">What was answered before, with the keys that samples chose then: the same objects are asked for. Null where this is before, and samples choose theirs.</param>
-    public async Task<ImmutableSortedDictionary<string, string>> AnswersAsync(Estate estate, ProductCatalogue catalogue, IReadOnlyCollection<PlannedAsk> asks, IReadOnlyDictionary<string, string>? before, CancellationToken ct)
+    /// <param name="before">What was answered before, with the keys that samples chose then: the same objects are asked
+    /// for. Null where this is before, and samples choose theirs.</param>
+    public async Task<ImmutableSortedDictionary<string, string>> AnswersAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        IReadOnlyCollection<PlannedAsk> asks,
+        IReadOnlyDictionary<string, string>? before,
+        CancellationToken ct
+    )
     {
         var found = new ConcurrentDictionary<string, string>();
         var byMember = asks.SelectMany(a => a.Members.Select(m => (Member: m, a.Ask))).GroupBy(a => a.Member);
-        await Parallel.ForEachAsync(byMember, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (asked, token) =>
-        {
-            if (estate.FindMember(asked.Key) is not { } member) return;
-            var (node, product) = (estate.Nodes[member.Node], catalogue.Find(estate.Find(member.Component)!.Product)!);
-            async Task<IReadOnlyDictionary<string, string>> Read(Product of, IEnumerable<string> names)
+        await Parallel.ForEachAsync(
+            byMember,
+            new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct },
+            async (asked, token) =>
             {
-                var wanted = names.Distinct().Select(n => new Reference(n, [], null)).ToList();
-                if (wanted.Count == 0) return ImmutableDictionary<string, string>.Empty;
-                using var limit = CancellationTokenSource.CreateLinkedTokenSource(token);
-                // What is not known leaves what was known before standing out as a difference.
-                try { return (await ConnectorOf(node).ReadAsync(node, member, of, wanted, limit.Token).WaitAsync(settings.NodeLimit, time, token)).Values.ToDictionary(v => v.Key.Key, v => v.Value.ToString()); }
-                catch (ConnectorException) { return ImmutableDictionary<string, string>.Empty; }
-                catch (TimeoutException) { await limit.CancelAsync(); return ImmutableDictionary<string, string>.Empty; }
+                if (estate.FindMember(asked.Key) is not { } member)
+                    return;
+                var (node, product) = (
+                    estate.Nodes[member.Node],
+                    catalogue.Find(estate.Find(member.Component)!.Product)!
+                );
+                async Task<IReadOnlyDictionary<string, string>> Read(Product of, IEnumerable<string> names)
+                {
+                    var wanted = names.Distinct().Select(n => new Reference(n, [], null)).ToList();
+                    if (wanted.Count == 0)
+                        return ImmutableDictionary<string, string>.Empty;
+                    using var limit = CancellationTokenSource.CreateLinkedTokenSource(token);
+                    // What is not known leaves what was known before standing out as a difference.
+                    try
+                    {
+                        return (
+                            await ConnectorOf(node)
+                                .ReadAsync(node, member, of, wanted, limit.Token)
+                                .WaitAsync(settings.NodeLimit, time, token)
+                        ).Values.ToDictionary(v => v.Key.Key, v => v.Value.ToString());
+                    }
+                    catch (ConnectorException)
+                    {
+                        return ImmutableDictionary<string, string>.Empty;
+                    }
+                    catch (TimeoutException)
+                    {
+                        await limit.CancelAsync();
+                        return ImmutableDictionary<string, string>.Empty;
+                    }
+                }
+                var (samples, plain) = (
+                    asked.Where(a => a.Ask.Keys is not null).ToList(),
+                    asked.Where(a => a.Ask.Keys is null).ToList()
+                );
+                var values = await Read(
+                    product,
+                    plain.Select(a => a.Ask.Of).Concat(before is null ? samples.Select(a => a.Ask.Keys!) : [])
+                );
+                foreach (var (_, ask) in plain)
+                    if (values.TryGetValue(ask.Of, out var value))
+                        found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = value;
+                foreach (var (_, ask) in samples)
+                {
+                    var noted = Core.Runs.BeforeAndAfter.KeysOf(member.Id, ask.Id);
+                    if (
+                        (before ?? values).GetValueOrDefault(before is null ? ask.Keys! : noted)
+                        is not { Length: > 0 } keys
+                    )
+                        continue;
+                    found[noted] = keys;
+                    var chosen = product.Readings.TryGetValue(ask.Of, out var collector)
+                        ? product with
+                        {
+                            Readings = product.Readings.SetItem(ask.Of, collector.For(keys)),
+                        }
+                        : product;
+                    if ((await Read(chosen, [ask.Of])).TryGetValue(ask.Of, out var answer))
+                        found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = answer;
+                }
             }
-            var (samples, plain) = (asked.Where(a => a.Ask.Keys is not null).ToList(), asked.Where(a => a.Ask.Keys is null).ToList());
-            var values = await Read(product, plain.Select(a => a.Ask.Of).Concat(before is null ? samples.Select(a => a.Ask.Keys!) : []));
-            foreach (var (_, ask) in plain) if (values.TryGetValue(ask.Of, out var value)) found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = value;
-            foreach (var (_, ask) in samples)
-            {
-                var noted = Core.Runs.BeforeAndAfter.KeysOf(member.Id, ask.Id);
-                if ((before ?? values).GetValueOrDefault(before is null ? ask.Keys! : noted) is not { Length: > 0 } keys) continue;
-                found[noted] = keys;
-                var chosen = product.Readings.TryGetValue(ask.Of, out var collector) ? product with { Readings = product.Readings.SetItem(ask.Of, collector.For(keys)) } : product;
-                if ((await Read(chosen, [ask.Of])).TryGetValue(ask.Of, out var answer)) found[Core.Runs.BeforeAndAfter.Key(member.Id, ask.Id)] = answer;
-            }
-        });
+        );
         return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }
 
-    /// <summary>Readings of a member by name, or why one of them could not be taken. A node that is absent is waited for.</summary>
-    public async Task<(ImmutableSortedDictionary<string, string> Values, string? Missed)> ValuesAsync(Estate estate, ProductCatalogue catalogue, Member member, IReadOnlyCollection<string> names, CancellationToken ct)
+    /// <summary>Readings of a member by name, or why one of them could not be taken. A node that is absent is waited
+    /// for.</summary>
+    public async Task<(ImmutableSortedDictionary<string, string> Values, string? Missed)> ValuesAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        Member member,
+        IReadOnlyCollection<string> names,
+        CancellationToken ct
+    )
     {
         var (node, product) = (estate.Nodes[member.Node], catalogue.Find(estate.Find(member.Component)!.Product)!);
-        var (wanted, began) = (names.Select(n => new Reference(n.Split('.')[0], [], n.Contains('.') ? n[(n.IndexOf('.') + 1)..] : null)).ToList(), time.GetTimestamp());
+        var (wanted, began) = (
+            names
+                .Select(n => new Reference(n.Split('.')[0], [], n.Contains('.') ? n[(n.IndexOf('.') + 1)..] : null))
+                .ToList(),
+            time.GetTimestamp()
+        );
         while (true)
         {
             try
             {
                 var taken = await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct);
                 var missed = wanted.FirstOrDefault(w => !taken.Values.ContainsKey(w));
-                return missed is null ? (taken.Values.Where(v => wanted.Contains(v.Key)).ToImmutableSortedDictionary(v => v.Key.Key, v => v.Value.ToString(), StringComparer.Ordinal), null)
-                    : (ImmutableSortedDictionary<string, string>.Empty, $"'{missed.Key}' could not be read{(taken.Missed.TryGetValue(missed, out var why) ? $": {why}" : "")}");
+                return missed is null
+                    ? (
+                        taken
+                            .Values.Where(v => wanted.Contains(v.Key))
+                            .ToImmutableSortedDictionary(
+                                v => v.Key.Key,
+                                v => v.Value.ToString(),
+                                StringComparer.Ordinal
+                            ),
+                        null
+                    )
+                    : (
+                        ImmutableSortedDictionary<string, string>.Empty,
+                        $"'{missed.Key}' could not be "
+                            + $"read{(taken.Missed.TryGetValue(missed, out var why) ? $": {why}" : "")}"
+                    );
             }
-            catch (ConnectorException e) when (!e.Lasting && time.GetElapsedTime(began) <= settings.RealLimit(EngineSettings.ContactPatience)) { await Task.Delay(settings.Poll, time, ct); }
-            catch (ConnectorException e) { return (ImmutableSortedDictionary<string, string>.Empty, e.Problem.ToString()); }
+            catch (ConnectorException e)
+                when (!e.Lasting && time.GetElapsedTime(began) <= settings.RealLimit(EngineSettings.ContactPatience))
+            {
+                await Task.Delay(settings.Poll, time, ct);
+            }
+            catch (ConnectorException e)
+            {
+                return (ImmutableSortedDictionary<string, string>.Empty, e.Problem.ToString());
+            }
         }
     }
 
-    /// <summary>The role that a member has now, where its product reads it; null where it does not, or its node does not answer.</summary>
+    /// <summary>The role that a member has now, where its product reads it; null where it does not, or its node does
+    /// not answer.</summary>
     public async Task<string?> RoleAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
     {
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
-        if (!product.Readings.ContainsKey("role")) return null;
+        if (!product.Readings.ContainsKey("role"))
+            return null;
         var node = estate.Nodes[member.Node];
         var role = new Reference("role", [], null);
-        try { return (await ConnectorOf(node).ReadAsync(node, member, product, [role], ct)).Values.GetValueOrDefault(role)?.ToString(); }
-        catch (ConnectorException) { return null; }
+        try
+        {
+            return (await ConnectorOf(node).ReadAsync(node, member, product, [role], ct))
+                .Values.GetValueOrDefault(role)
+                ?.ToString();
+        }
+        catch (ConnectorException)
+        {
+            return null;
+        }
     }
 
-    private static readonly Reference Running = new("running", [], null), Installed = new("installed", [], null);
+    private static readonly Reference Running = new("running", [], null),
+        Installed = new("installed", [], null);
 
-    /// <summary>What each member runs: its label, <c>none</c> where nothing runs, <c>unreachable</c> where its node does not answer. Nothing else is asked of it: a survey asks for much more.</summary>
-    public Task<ImmutableSortedDictionary<string, string>> RunningAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct) => VersionsAsync(Running, estate, catalogue, members, ct);
+    /// <summary>What each member runs: its label, <c>none</c> where nothing runs, <c>unreachable</c> where its node
+    /// does not answer. Nothing else is asked of it: a survey asks for much more.</summary>
+    public Task<ImmutableSortedDictionary<string, string>> RunningAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        IEnumerable<Member> members,
+        CancellationToken ct
+    ) => VersionsAsync(Running, estate, catalogue, members, ct);
 
-    /// <summary>The members that run something else than is installed on them, each with what puts that into effect; one that tells of neither owes nothing that is known.</summary>
+    /// <summary>The members that run something else than is installed on them, each with what puts that into effect;
+    /// one that tells of neither owes nothing that is known.</summary>
     /// <param name="running">What they run, as just read.</param>
-    public async Task<ImmutableArray<Core.Runs.OwedRestart>> OwedAsync(Estate estate, ProductCatalogue catalogue, IReadOnlyCollection<Member> members, IReadOnlyDictionary<string, string> running, CancellationToken ct)
+    public async Task<ImmutableArray<Core.Runs.OwedRestart>> OwedAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        IReadOnlyCollection<Member> members,
+        IReadOnlyDictionary<string, string> running,
+        CancellationToken ct
+    )
     {
         var installed = await VersionsAsync(Installed, estate, catalogue, members, ct);
-        return [.. members.Where(m => running[m.Id] is not ("none" or "unreachable") && installed[m.Id] is not ("none" or "unreachable") && installed[m.Id] != running[m.Id]).OrderBy(m => m.Id, StringComparer.Ordinal)
-            .Select(m => new Core.Runs.OwedRestart(m.Id, running[m.Id], installed[m.Id], InEffect.By(catalogue.Find(estate.Find(m.Component)!.Product)!, running[m.Id], installed[m.Id])))];
+        return
+        [
+            .. members
+                .Where(m =>
+                    running[m.Id] is not ("none" or "unreachable")
+                    && installed[m.Id] is not ("none" or "unreachable")
+                    && installed[m.Id] != running[m.Id]
+                )
+                .OrderBy(m => m.Id, StringComparer.Ordinal)
+                .Select(m => new Core.Runs.OwedRestart(
+                    m.Id,
+                    running[m.Id],
+                    installed[m.Id],
+                    InEffect.By(catalogue.Find(estate.Find(m.Component)!.Product)!, running[m.Id], installed[m.Id])
+                )),
+        ];
     }
 
-    private async Task<ImmutableSortedDictionary<string, string>> VersionsAsync(Reference which, Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct)
+    private async Task<ImmutableSortedDictionary<string, string>> VersionsAsync(
+        Reference which,
+        Estate estate,
+        ProductCatalogue catalogue,
+        IEnumerable<Member> members,
+        CancellationToken ct
+    )
     {
         var found = new ConcurrentDictionary<string, string>();
-        await Parallel.ForEachAsync(members, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (member, token) => found[member.Id] = await VersionOfAsync(which, estate, catalogue, member, token));
+        await Parallel.ForEachAsync(
+            members,
+            new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct },
+            async (member, token) => found[member.Id] = await VersionOfAsync(which, estate, catalogue, member, token)
+        );
         return found.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }
 
-    private async Task<string> VersionOfAsync(Reference which, Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
+    private async Task<string> VersionOfAsync(
+        Reference which,
+        Estate estate,
+        ProductCatalogue catalogue,
+        Member member,
+        CancellationToken ct
+    )
     {
-        if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product) return "none";
+        if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product)
+            return "none";
         var node = estate.Nodes[member.Node];
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
         try
         {
             // A connector that does not heed the token is abandoned, not awaited.
-            var taken = await ConnectorOf(node).ReadAsync(node, member, product, [which], limit.Token).WaitAsync(settings.NodeLimit, time, ct);
+            var taken = await ConnectorOf(node)
+                .ReadAsync(node, member, product, [which], limit.Token)
+                .WaitAsync(settings.NodeLimit, time, ct);
             return taken.Values.GetValueOrDefault(which)?.ToString() ?? "none";
         }
-        catch (ConnectorException) { return "unreachable"; }
+        catch (ConnectorException)
+        {
+            return "unreachable";
+        }
         catch (TimeoutException)
         {
             await limit.CancelAsync();
@@ -152,47 +322,93 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         }
     }
 
-    /// <summary>Surveys members side by side, so many at once and each within its limit; each comes with whether it could be reached and why not.</summary>
+    /// <summary>Surveys members side by side, so many at once and each within its limit; each comes with whether it
+    /// could be reached and why not.</summary>
     /// <param name="estate">The estate.</param>
     /// <param name="catalogue">The catalogue.</param>
     /// <param name="members">Whom to read.</param>
     /// <param name="read">Told after each member, from any thread.</param>
-    public async Task<IReadOnlyDictionary<string, (bool Reachable, MemberReading Reading, string? Why)>> SurveyAsync(Estate estate, ProductCatalogue catalogue, IEnumerable<Member> members, CancellationToken ct, Action? read = null)
+    public async Task<IReadOnlyDictionary<string, (bool Reachable, MemberReading Reading, string? Why)>> SurveyAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        IEnumerable<Member> members,
+        CancellationToken ct,
+        Action? read = null
+    )
     {
         var found = new ConcurrentDictionary<string, (bool, MemberReading, string?)>();
-        await Parallel.ForEachAsync(members, new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct }, async (member, token) =>
-        {
-            found[member.Id] = await ReadOneAsync(estate, catalogue, member, token);
-            read?.Invoke();
-        });
+        await Parallel.ForEachAsync(
+            members,
+            new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct },
+            async (member, token) =>
+            {
+                found[member.Id] = await ReadOneAsync(estate, catalogue, member, token);
+                read?.Invoke();
+            }
+        );
         return found;
     }
 
-    private async Task<(bool, MemberReading, string?)> ReadOneAsync(Estate estate, ProductCatalogue catalogue, Member member, CancellationToken ct)
+    private async Task<(bool, MemberReading, string?)> ReadOneAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        Member member,
+        CancellationToken ct
+    )
     {
         var node = estate.Nodes[member.Node];
-        if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product) return (true, MemberReading.None, "the catalogue does not know its product");
+        if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product)
+            return (true, MemberReading.None, "the catalogue does not know its product");
         var wanted = SurveyQuestions.Of(estate, catalogue, member, product, node.Reach.By);
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
         try
         {
             // A connector that does not heed the token is abandoned, not awaited.
-            var (values, missed) = await ConnectorOf(node).ReadAsync(node, member, product, wanted, limit.Token).WaitAsync(settings.NodeLimit, time, ct);
+            var (values, missed) = await ConnectorOf(node)
+                .ReadAsync(node, member, product, wanted, limit.Token)
+                .WaitAsync(settings.NodeLimit, time, ct);
             string? Text(string key) => values.FirstOrDefault(v => v.Key.Key == key).Value?.ToString();
-            var serves = product.Routines.InStep is { } inStep ? Evaluator.Evaluate(inStep, r => values.GetValueOrDefault(r)).Holds : Text("running") is not null;
-            var rest = values.Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role")).ToImmutableDictionary(v => v.Key.Key, v => v.Value.ToString());
-            var reading = new MemberReading(Text("running"), Text("installed") ?? Text("running"), Text("staged"), Text("role") ?? member.Role, serves, rest)
+            var serves = product.Routines.InStep is { } inStep
+                ? Evaluator.Evaluate(inStep, r => values.GetValueOrDefault(r)).Holds
+                : Text("running") is not null;
+            var rest = values
+                .Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role"))
+                .ToImmutableDictionary(v => v.Key.Key, v => v.Value.ToString());
+            var reading = new MemberReading(
+                Text("running"),
+                Text("installed") ?? Text("running"),
+                Text("staged"),
+                Text("role") ?? member.Role,
+                serves,
+                rest
+            )
             {
                 At = time.GetUtcNow(),
-                Missed = missed.Where(m => m.Key.Key is not ("staged" or "role") && (m.Key.Key is not ("installed" or "running") || product.Readings.ContainsKey(m.Key.Key))).ToImmutableDictionary(m => m.Key.Key, m => m.Value),
+                Missed = missed
+                    .Where(m =>
+                        m.Key.Key is not ("staged" or "role")
+                        && (m.Key.Key is not ("installed" or "running") || product.Readings.ContainsKey(m.Key.Key))
+                    )
+                    .ToImmutableDictionary(m => m.Key.Key, m => m.Value),
             };
             return (true, reading, null);
         }
-        catch (ConnectorException e) { return (false, MemberReading.None, e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")); }
+        catch (ConnectorException e)
+        {
+            return (
+                false,
+                MemberReading.None,
+                e.Problem.What + (e.Problem.Detail is null ? "" : $" ({e.Problem.Detail})")
+            );
+        }
         catch (TimeoutException)
         {
             await limit.CancelAsync();
-            return (false, MemberReading.None, $"{node.Id} did not answer within {settings.NodeLimit.TotalSeconds:0} s");
+            return (
+                false,
+                MemberReading.None,
+                $"{node.Id} did not answer within {settings.NodeLimit.TotalSeconds:0} s"
+            );
         }
     }
 }

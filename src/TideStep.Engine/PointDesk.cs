@@ -11,25 +11,45 @@ namespace TideStep.Engine;
 /// <param name="Gone">Whether nothing is left of it.</param>
 public sealed record PointAnswer(string Run, string Point, long Bytes, bool Gone, string Told);
 
-/// <summary>Rollback points of all runs: how each stands now, and giving them up after their runs, on a person's word.</summary>
-public sealed class PointDesk(RunDesk runs, EstateDesk estates, MemberReader reader, IJournal journal, EngineSettings settings, TimeProvider time, string installation)
+/// <summary>Rollback points of all runs: how each stands now, and giving them up after their runs, on a person's
+/// word.</summary>
+public sealed class PointDesk(
+    RunDesk runs,
+    EstateDesk estates,
+    MemberReader reader,
+    IJournal journal,
+    EngineSettings settings,
+    TimeProvider time,
+    string installation
+)
 {
     private const int RunsLookedAt = 500;
 
     private readonly SemaphoreSlim _one = new(1);
 
     /// <summary>Every point, newest first.</summary>
-    public async Task<ImmutableArray<PointLine>> ListAsync(CancellationToken ct) => PointLife.Of(await StatesAsync(ct), time.GetUtcNow());
+    public async Task<ImmutableArray<PointLine>> ListAsync(CancellationToken ct) =>
+        PointLife.Of(await StatesAsync(ct), time.GetUtcNow());
 
     /// <summary>The points of a run that lead nowhere any more, though its own journal does not know it.</summary>
     public async Task<IReadOnlySet<string>> UselessAsync(string run, CancellationToken ct) =>
-        (await ListAsync(ct)).Where(l => l.Run == run && !l.Point.LeadsBack).Select(l => l.Point.Planned.Id).ToHashSet();
+        (await ListAsync(ct))
+            .Where(l => l.Run == run && !l.Point.LeadsBack)
+            .Select(l => l.Point.Planned.Id)
+            .ToHashSet();
 
-    /// <summary>Gives points up: each is taken away on its node after that was journaled, and stays in the list as given up.</summary>
+    /// <summary>Gives points up: each is taken away on its node after that was journaled, and stays in the list as
+    /// given up.</summary>
     /// <param name="points">Which, as the run that captured it and its name there.</param>
     /// <param name="dry">Whether only to say what would be done.</param>
     /// <returns>What came of each, or why nothing was begun: one that may not be given up stops them all.</returns>
-    public async Task<(ImmutableArray<PointAnswer> Answers, ImmutableArray<Problem> Refused)> GiveUpAsync(IReadOnlyList<(string Run, string Point)> points, string by, string? reason, bool dry, CancellationToken ct)
+    public async Task<(ImmutableArray<PointAnswer> Answers, ImmutableArray<Problem> Refused)> GiveUpAsync(
+        IReadOnlyList<(string Run, string Point)> points,
+        string by,
+        string? reason,
+        bool dry,
+        CancellationToken ct
+    )
     {
         await _one.WaitAsync(ct);
         try
@@ -42,58 +62,144 @@ public sealed class PointDesk(RunDesk runs, EstateDesk estates, MemberReader rea
             {
                 if (all.FirstOrDefault(l => l.Run == run && l.Point.Planned.Id == point) is not { } line)
                 {
-                    refused.Add(new Problem(states.ContainsKey(run) ? $"run {run} has no rollback point '{point}'" : $"there is no run {run}", null, Nearest.Hint(point, all.Where(l => l.Run == run).Select(l => l.Point.Planned.Id)) ?? "See 'tidestep point list'."));
+                    refused.Add(
+                        new Problem(
+                            states.ContainsKey(run)
+                                ? $"run {run} has no rollback point '{point}'"
+                                : $"there is no run {run}",
+                            null,
+                            Nearest.Hint(point, all.Where(l => l.Run == run).Select(l => l.Point.Planned.Id))
+                                ?? "See 'tidestep point list'."
+                        )
+                    );
                     continue;
                 }
                 // What goes with it in the same word does not keep the component: the rest has to.
-                if (PointLife.Refusal(line, all.Except(chosen), states[run].End is not null, held.GetValueOrDefault(line.Point.Planned.Component), now) is { } problem) refused.Add(problem);
-                else chosen.Add(line);
+                if (
+                    PointLife.Refusal(
+                        line,
+                        all.Except(chosen),
+                        states[run].End is not null,
+                        held.GetValueOrDefault(line.Point.Planned.Component),
+                        now
+                    ) is
+                    { } problem
+                )
+                    refused.Add(problem);
+                else
+                    chosen.Add(line);
             }
-            if (refused.Count > 0) return ([], refused.ToImmutable());
-            if (dry) return ([.. chosen.Select(l => new PointAnswer(l.Run, l.Point.Planned.Id, l.Point.Bytes, false, $"{l.Point.Place} on {l.Point.Planned.Node} would be {(l.Point.Sha256.Length == 0 ? "given up" : "taken away")}"))], []);
+            if (refused.Count > 0)
+                return ([], refused.ToImmutable());
+            if (dry)
+                return (
+                    [
+                        .. chosen.Select(l => new PointAnswer(
+                            l.Run,
+                            l.Point.Planned.Id,
+                            l.Point.Bytes,
+                            false,
+                            $"{l.Point.Place} on {l.Point.Planned.Node} would be "
+                                + $"{(l.Point.Sha256.Length == 0 ? "given up" : "taken away")}"
+                        )),
+                    ],
+                    []
+                );
             var answers = ImmutableArray.CreateBuilder<PointAnswer>();
             foreach (var of in chosen.GroupBy(l => l.Run))
             {
                 var executor = await runs.HoldEndedAsync(of.Key, states[of.Key], ct);
-                if (await estates.CurrentEstateAsync(ct) is not { } estate) return ([], [EstateDesk.NoEstate]);
-                var context = new RunContext(estate, await estates.CatalogueAsync(ct), journal, new RunFeed(), reader, settings, time, installation, () => "");
+                if (await estates.CurrentEstateAsync(ct) is not { } estate)
+                    return ([], [EstateDesk.NoEstate]);
+                var context = new RunContext(
+                    estate,
+                    await estates.CatalogueAsync(ct),
+                    journal,
+                    new RunFeed(),
+                    reader,
+                    settings,
+                    time,
+                    installation,
+                    () => ""
+                );
                 var work = new PointWork(context, executor.Log, new NodeFence(context, executor.Log));
                 // Nodes side by side, each one's points one after another: its lock lets no two through anyway.
-                foreach (var node in (await Task.WhenAll(of.GroupBy(l => l.Point.Planned.Node).Select(async node =>
-                {
-                    var told = new List<PointAnswer>();
-                    foreach (var line in node) told.Add(await GiveUpAsync(line, estate.Nodes.ContainsKey(node.Key), work, executor.Log, by, reason, ct));
-                    return told;
-                })))) answers.AddRange(node);
+                foreach (
+                    var node in (
+                        await Task.WhenAll(
+                            of.GroupBy(l => l.Point.Planned.Node)
+                                .Select(async node =>
+                                {
+                                    var told = new List<PointAnswer>();
+                                    foreach (var line in node)
+                                        told.Add(
+                                            await GiveUpAsync(
+                                                line,
+                                                estate.Nodes.ContainsKey(node.Key),
+                                                work,
+                                                executor.Log,
+                                                by,
+                                                reason,
+                                                ct
+                                            )
+                                        );
+                                    return told;
+                                })
+                        )
+                    )
+                )
+                    answers.AddRange(node);
                 runs.LetGo(of.Key, executor);
             }
             return (answers.ToImmutable(), []);
         }
-        finally { _one.Release(); }
+        finally
+        {
+            _one.Release();
+        }
     }
 
-    private static async Task<PointAnswer> GiveUpAsync(PointLine line, bool known, PointWork work, RunLog log, string by, string? reason, CancellationToken ct)
+    private static async Task<PointAnswer> GiveUpAsync(
+        PointLine line,
+        bool known,
+        PointWork work,
+        RunLog log,
+        string by,
+        string? reason,
+        CancellationToken ct
+    )
     {
         var (run, point) = (line.Run, line.Point);
         var attempt = $"g{Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(4))}";
         PointAnswer Answer(bool gone, string told) => new(run, point.Planned.Id, point.Bytes, gone, told);
-        if (!known) return Answer(false, $"{point.Planned.Node} is no longer in the estate: take {point.Place} away there yourself");
+        if (!known)
+            return Answer(
+                false,
+                $"{point.Planned.Node} is no longer in the estate: take {point.Place} away there yourself"
+            );
         await log.AppendAsync(new PointGivingUp(point.Planned.Id, by, reason, attempt));
         try
         {
             var kept = log.Look(s => s.Plan.Step(point.Step)).Do is CaptureAction { Kept: { } own } ? own : null;
-            var (gone, how) = kept is null ? await work.DiscardAsync(point, attempt, ct) : await work.DropAsync(point, kept, attempt, ct);
-            if (gone) await log.AppendAsync(new PointGivenUp(point.Planned.Id, how));
+            var (gone, how) = kept is null
+                ? await work.DiscardAsync(point, attempt, ct)
+                : await work.DropAsync(point, kept, attempt, ct);
+            if (gone)
+                await log.AppendAsync(new PointGivenUp(point.Planned.Id, how));
             return Answer(gone, how);
         }
-        catch (ConnectorException e) { return Answer(false, $"{e.Problem} Say it again when the node answers."); }
+        catch (ConnectorException e)
+        {
+            return Answer(false, $"{e.Problem} Say it again when the node answers.");
+        }
     }
 
     private async Task<List<(string Run, RunState State)>> StatesAsync(CancellationToken ct)
     {
         var found = new List<(string, RunState)>();
         foreach (var stored in await journal.RunsAsync(openOnly: false, RunsLookedAt, null, ct))
-            if (await runs.StateAsync(stored.Id, ct) is { } state) found.Add((stored.Id, state));
+            if (await runs.StateAsync(stored.Id, ct) is { } state)
+                found.Add((stored.Id, state));
         return found;
     }
 }

@@ -8,9 +8,20 @@ namespace TideStep.Engine;
 /// <summary>What a run needs of the world; the journal can rebuild everything else.</summary>
 /// <param name="Installation">The identifier of this installation on far sides.</param>
 /// <param name="NewAttempt">Gives an attempt an identifier that was never used.</param>
-public sealed record RunContext(Estate Estate, ProductCatalogue Catalogue, IJournal Journal, RunFeed Feed, MemberReader Reader, EngineSettings Settings, TimeProvider Time, string Installation, Func<string> NewAttempt)
+public sealed record RunContext(
+    Estate Estate,
+    ProductCatalogue Catalogue,
+    IJournal Journal,
+    RunFeed Feed,
+    MemberReader Reader,
+    EngineSettings Settings,
+    TimeProvider Time,
+    string Installation,
+    Func<string> NewAttempt
+)
 {
-    /// <summary>The revisions of the estate's and the catalogue's documents as they are now; null where nobody keeps them.</summary>
+    /// <summary>The revisions of the estate's and the catalogue's documents as they are now; null where nobody keeps
+    /// them.</summary>
     public Func<CancellationToken, Task<(string Estate, string Catalogue)>>? Revisions { get; init; }
 
     /// <summary>Takes the values of secrets by name out of a text, so that no output shows one.</summary>

@@ -8,7 +8,8 @@ using TideStep.Core.Waves;
 
 namespace TideStep.Engine;
 
-/// <summary>Carries one run: asks Core what is next, does it, appends what came of it. Holds no state that the journal cannot rebuild; anything can host it.</summary>
+/// <summary>Carries one run: asks Core what is next, does it, appends what came of it. Holds no state that the journal
+/// cannot rebuild; anything can host it.</summary>
 public sealed class RunExecutor
 {
     private static readonly TimeSpan GuardPatience = TimeSpan.FromMinutes(15);
@@ -20,7 +21,13 @@ public sealed class RunExecutor
     private readonly SemaphoreSlim _signal = new(0);
     private readonly ConcurrentDictionary<string, Task> _inFlight = new();
 
-    public RunExecutor(RunContext context, string run, long epoch, RunState state, Func<RunExecutor, string?, Task> beginReturn)
+    public RunExecutor(
+        RunContext context,
+        string run,
+        long epoch,
+        RunState state,
+        Func<RunExecutor, string?, Task> beginReturn
+    )
     {
         (_context, _beginReturn, Plan) = (context, beginReturn, state.Plan);
         Log = new RunLog(context, run, epoch, state);
@@ -34,27 +41,37 @@ public sealed class RunExecutor
     /// <summary>The output so far of an attempt that still runs, or null.</summary>
     public string? LiveOutput(string attempt) => _steps.Live.GetValueOrDefault(attempt);
 
-    /// <summary>Works until the run has ended, another owner has it, or it is cancelled. What runs on far sides goes on.</summary>
+    /// <summary>Works until the run has ended, another owner has it, or it is cancelled. What runs on far sides goes
+    /// on.</summary>
     public async Task ExecuteAsync(CancellationToken ct)
     {
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(ct);
         Exception? broken = null;
-        if (_context.Settings.WatchesTime) _inFlight["time"] = TrackAsync(new WatchTime(), e => broken ??= e, stop.Token);
+        if (_context.Settings.WatchesTime)
+            _inFlight["time"] = TrackAsync(new WatchTime(), e => broken ??= e, stop.Token);
         try
         {
             while (Log.Look(s => s.End) is null)
             {
                 foreach (var work in Log.Look(NextWork.Of))
                 {
-                    if (work is Append append) { await Log.AppendAsync(append.Event); break; }
-                    if (_inFlight.ContainsKey(Key(work))) continue;
+                    if (work is Append append)
+                    {
+                        await Log.AppendAsync(append.Event);
+                        break;
+                    }
+                    if (_inFlight.ContainsKey(Key(work)))
+                        continue;
                     _inFlight[Key(work)] = TrackAsync(work, e => broken ??= e, stop.Token);
                 }
-                // What a person said may have been what could not be kept: nothing goes on from a journal that can't be written.
+                // What a person said may have been what could not be kept: nothing goes on from a journal that can't be
+                // written.
                 broken ??= Log.Broken;
-                if (broken is not null) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(broken);
+                if (broken is not null)
+                    System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(broken);
                 await _signal.WaitAsync(stop.Token);
-                while (_signal.CurrentCount > 0) await _signal.WaitAsync(stop.Token);
+                while (_signal.CurrentCount > 0)
+                    await _signal.WaitAsync(stop.Token);
             }
         }
         finally
@@ -64,37 +81,57 @@ public sealed class RunExecutor
         }
     }
 
-    private static string Key(Work work) => work switch { DoStep s => "s" + s.Step, ChooseSuccessor c => "c" + c.Lane, TakeBack t => "u" + t.Step, CheckGuards g => $"g{g.Block}", WatchSettling w => $"w{w.Block}", AwaitDecision d => $"d{d.Since:O} {d.Order}", RestTill r => $"r{r.Till:O}", _ => work.GetType().Name };
+    private static string Key(Work work) =>
+        work switch
+        {
+            DoStep s => "s" + s.Step,
+            ChooseSuccessor c => "c" + c.Lane,
+            TakeBack t => "u" + t.Step,
+            CheckGuards g => $"g{g.Block}",
+            WatchSettling w => $"w{w.Block}",
+            AwaitDecision d => $"d{d.Since:O} {d.Order}",
+            RestTill r => $"r{r.Till:O}",
+            _ => work.GetType().Name,
+        };
 
     private async Task TrackAsync(Work work, Action<Exception> broke, CancellationToken ct)
     {
         await Task.Yield();
-        try { await DoAsync(work, ct); }
-        catch (OperationCanceledException) when (ct.IsCancellationRequested) { /* the owner ends; the journal knows where */ }
-        catch (Exception e) { broke(e); }
+        try
+        {
+            await DoAsync(work, ct);
+        }
+        catch (OperationCanceledException) when (ct.IsCancellationRequested)
+        { /* the owner ends; the journal knows where */
+        }
+        catch (Exception e)
+        {
+            broke(e);
+        }
         _inFlight.TryRemove(Key(work), out _);
         _signal.Release();
     }
 
     private sealed record WatchTime : Work;
 
-    private Task DoAsync(Work work, CancellationToken ct) => work switch
-    {
-        WatchTime => new RunClock(_context, Log).WatchAsync(() => KeepsWindows, ct),
-        DoStep step => DoStepAsync(Amended(Plan.Step(step.Step)), ct),
-        ChooseSuccessor choose => ChooseSuccessorAsync(Plan.Blocks[choose.Block - 1], choose.Lane, ct),
-        EnterInWindow enter => EnterAsync(Plan.Blocks[enter.Block - 1], ct),
-        AwaitDecision wait => DecideInTimeAsync(wait, ct),
-        RestTill rest => RestAsync(rest, ct),
-        TakeBack measure => TakeBackAsync(measure, ct),
-        CheckGuards guards => CheckGuardsAsync(Plan.Blocks[guards.Block - 1], ct),
-        WatchSettling settling => SettleAsync(settling, ct),
-        BeginReturn back => _beginReturn(this, back.AsFarAs),
-        ReadOnceMore => ReadAgainAsync(ct),
-        ReadAfter => ReadAfterAsync(ct),
-        AskAfter => AskAfterAsync(ct),
-        _ => Task.CompletedTask,
-    };
+    private Task DoAsync(Work work, CancellationToken ct) =>
+        work switch
+        {
+            WatchTime => new RunClock(_context, Log).WatchAsync(() => KeepsWindows, ct),
+            DoStep step => DoStepAsync(Amended(Plan.Step(step.Step)), ct),
+            ChooseSuccessor choose => ChooseSuccessorAsync(Plan.Blocks[choose.Block - 1], choose.Lane, ct),
+            EnterInWindow enter => EnterAsync(Plan.Blocks[enter.Block - 1], ct),
+            AwaitDecision wait => DecideInTimeAsync(wait, ct),
+            RestTill rest => RestAsync(rest, ct),
+            TakeBack measure => TakeBackAsync(measure, ct),
+            CheckGuards guards => CheckGuardsAsync(Plan.Blocks[guards.Block - 1], ct),
+            WatchSettling settling => SettleAsync(settling, ct),
+            BeginReturn back => _beginReturn(this, back.AsFarAs),
+            ReadOnceMore => ReadAgainAsync(ct),
+            ReadAfter => ReadAfterAsync(ct),
+            AskAfter => AskAfterAsync(ct),
+            _ => Task.CompletedTask,
+        };
 
     /// <summary>Takes the lead over the nodes back from a child run that has ended.</summary>
     public async Task RenewAsync(string owner)
@@ -103,7 +140,8 @@ public sealed class RunExecutor
         _steps.ForgetFences();
     }
 
-    /// <summary>After a break: what was changed from outside halts the run. What may pass by itself, a service that is being started or a node that does not answer, is given its time first.</summary>
+    /// <summary>After a break: what was changed from outside halts the run. What may pass by itself, a service that is
+    /// being started or a node that does not answer, is given its time first.</summary>
     private async Task ReadAgainAsync(CancellationToken ct)
     {
         var began = _context.Time.GetTimestamp();
@@ -111,18 +149,30 @@ public sealed class RunExecutor
         while (true)
         {
             (string Estate, string Catalogue)? revisions = _context.Revisions is { } known ? await known(ct) : null;
-            var members = Log.Look(OutsideChanges.Expected).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>().ToList();
+            var members = Log.Look(OutsideChanges.Expected)
+                .Keys.Select(m => _context.Estate.FindMember(m))
+                .OfType<Member>()
+                .ToList();
             var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct);
             var (after, changes) = Log.Look(s => (s.ReadsAgainAfter, OutsideChanges.Of(s, running, revisions)));
-            if (after is null || Log.Look(s => s.HoldsUnread)) return;
-            if (changes.Any(c => c.MayPass) && _context.Time.GetElapsedTime(began) <= _context.Settings.RealLimit(EngineSettings.ContactPatience))
+            if (after is null || Log.Look(s => s.HoldsUnread))
+                return;
+            if (
+                changes.Any(c => c.MayPass)
+                && _context.Time.GetElapsedTime(began) <= _context.Settings.RealLimit(EngineSettings.ContactPatience)
+            )
             {
                 var why = string.Join("; ", changes.Where(c => c.MayPass).Take(OutsideChanges.MostTold));
-                if (why != said) await Log.AppendAsync(new ReadingAwaited(said = why));
+                if (why != said)
+                    await Log.AppendAsync(new ReadingAwaited(said = why));
                 await Task.Delay(_context.Settings.Poll, _context.Time, ct);
                 continue;
             }
-            await Log.AppendAsync(changes.IsEmpty ? [new ReadAgain(after, [])] : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)]);
+            await Log.AppendAsync(
+                changes.IsEmpty
+                    ? [new ReadAgain(after, [])]
+                    : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)]
+            );
             return;
         }
     }
@@ -131,19 +181,34 @@ public sealed class RunExecutor
     {
         var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>().ToList();
         var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct);
-        await Log.AppendAsync(new MembersRead("after", running) { Owed = await _context.Reader.OwedAsync(_context.Estate, _context.Catalogue, members, running, ct) });
+        await Log.AppendAsync(
+            new MembersRead("after", running)
+            {
+                Owed = await _context.Reader.OwedAsync(_context.Estate, _context.Catalogue, members, running, ct),
+            }
+        );
     }
 
-    /// <summary>Asks again until every difference is borne, or the time in which each may come to rest is over.</summary>
+    /// <summary>Asks again until every difference is borne, or the time in which each may come to rest is
+    /// over.</summary>
     private async Task AskAfterAsync(CancellationToken ct)
     {
         var began = _context.Time.GetTimestamp();
         var before = Log.Look(s => s.AnswersBefore);
         while (true)
         {
-            var answers = await _context.Reader.AnswersAsync(_context.Estate, _context.Catalogue, Plan.Asks, before, ct);
+            var answers = await _context.Reader.AnswersAsync(
+                _context.Estate,
+                _context.Catalogue,
+                Plan.Asks,
+                before,
+                ct
+            );
             var differences = BeforeAndAfter.Of(Plan, before, answers).Where(c => c.What.Length > 0).ToImmutableArray();
-            var restless = differences.Where(d => !d.Borne).Select(d => Plan.Asks.First(a => a.Ask.Id == d.Ask && a.Members.Contains(d.Member)).Ask.Within).Where(w => _context.Time.GetElapsedTime(began) < _context.Settings.RealLimit(w));
+            var restless = differences
+                .Where(d => !d.Borne)
+                .Select(d => Plan.Asks.First(a => a.Ask.Id == d.Ask && a.Members.Contains(d.Member)).Ask.Within)
+                .Where(w => _context.Time.GetElapsedTime(began) < _context.Settings.RealLimit(w));
             if (!restless.Any() || Log.Look(s => s.HoldAskedFor))
             {
                 await Log.AppendAsync(new AnswersCompared(answers, differences));
@@ -157,64 +222,130 @@ public sealed class RunExecutor
     {
         for (var tries = 0; tries < UndoTries; tries++)
         {
-            if (await _steps.TakeBackAsync(Log.Look(s => RunBinding.Of(Plan.Step(measure.Step), s, _context.Estate).Step), ct)) return;
+            if (
+                await _steps.TakeBackAsync(
+                    Log.Look(s => RunBinding.Of(Plan.Step(measure.Step), s, _context.Estate).Step),
+                    ct
+                )
+            )
+                return;
             await Task.Delay(_context.Settings.Real(TimeSpan.FromSeconds(30)), _context.Time, ct);
         }
-        await Log.AppendAsync(new Halted($"the temporary measure of {Plan.Step(measure.Step).Title} on {Plan.Step(measure.Step).Node} could not be taken back", measure.Step));
+        await Log.AppendAsync(
+            new Halted(
+                $"the temporary measure of {Plan.Step(measure.Step).Title} on {Plan.Step(measure.Step).Node} "
+                    + $"could not be taken back",
+                measure.Step
+            )
+        );
     }
 
     // The plan stays as it is; what a named person changed of a step is in the journal.
-    private PlanStep Amended(PlanStep step) => Log.Look(s => s.Amendments.GetValueOrDefault(step.Id)) is not { } change ? step : step with
-    {
-        Limit = change.Limit ?? step.Limit,
-        Attempts = change.Times is { } times ? step.Attempts with { Times = times } : step.Attempts,
-        Do = change.Command.IsDefaultOrEmpty ? step.Do : new Core.Catalogue.CommandAction(change.Command),
-    };
+    private PlanStep Amended(PlanStep step) =>
+        Log.Look(s => s.Amendments.GetValueOrDefault(step.Id)) is not { } change
+            ? step
+            : step with
+            {
+                Limit = change.Limit ?? step.Limit,
+                Attempts = change.Times is { } times ? step.Attempts with { Times = times } : step.Attempts,
+                Do = change.Command.IsDefaultOrEmpty ? step.Do : new Core.Catalogue.CommandAction(change.Command),
+            };
 
     // What only the run knows is put in its place now; the plan stays as it is.
     private async Task DoStepAsync(PlanStep step, CancellationToken ct)
     {
-        if (RunBinding.ReadingsOf(step) is { Count: > 0 } names && !Log.Look(s => s.Parameters.ContainsKey(step.Id)) && !await ReadParametersAsync(step, names, ct)) return;
+        if (
+            RunBinding.ReadingsOf(step) is { Count: > 0 } names
+            && !Log.Look(s => s.Parameters.ContainsKey(step.Id))
+            && !await ReadParametersAsync(step, names, ct)
+        )
+            return;
         var (bound, missing) = Log.Look(s => RunBinding.Of(step, s, _context.Estate));
-        if (missing is null) await _steps.RunAsync(bound, ct);
-        else await Log.AppendAsync(new StepFailed(step.Id, missing));
+        if (missing is null)
+            await _steps.RunAsync(bound, ct);
+        else
+            await Log.AppendAsync(new StepFailed(step.Id, missing));
     }
 
-    // What a step takes from readings is read once, before its first attempt, and durable before that begins: what it changed is put back to exactly this.
+    // What a step takes from readings is read once, before its first attempt, and durable before that begins: what it
+    // changed is put back to exactly this.
     private async Task<bool> ReadParametersAsync(PlanStep step, IReadOnlyCollection<string> names, CancellationToken ct)
     {
-        var of = step.On == Core.Catalogue.StepOn.Successor ? Log.Look(s => s.Successors.TryGetValue(s.Plan.LaneOf(step.Id).Subject, out var chosen) ? chosen : step.Member) : step.Member;
-        if (_context.Estate.FindMember(of) is not { } member) return true;
-        var (values, missed) = await _context.Reader.ValuesAsync(_context.Estate, _context.Catalogue, member, names, ct);
-        if (missed is null) { await Log.AppendAsync(new ParametersRead(step.Id, values)); return true; }
-        await Log.AppendAsync(new StepBegun(step.Id), new StepFailed(step.Id, $"{step.Title} on {member.Node} can't be prepared: {missed}"));
+        var of =
+            step.On == Core.Catalogue.StepOn.Successor
+                ? Log.Look(s =>
+                    s.Successors.TryGetValue(s.Plan.LaneOf(step.Id).Subject, out var chosen) ? chosen : step.Member
+                )
+                : step.Member;
+        if (_context.Estate.FindMember(of) is not { } member)
+            return true;
+        var (values, missed) = await _context.Reader.ValuesAsync(
+            _context.Estate,
+            _context.Catalogue,
+            member,
+            names,
+            ct
+        );
+        if (missed is null)
+        {
+            await Log.AppendAsync(new ParametersRead(step.Id, values));
+            return true;
+        }
+        await Log.AppendAsync(
+            new StepBegun(step.Id),
+            new StepFailed(step.Id, $"{step.Title} on {member.Node} can't be prepared: {missed}")
+        );
         return false;
     }
 
-    /// <summary>Who takes over: a member that has the version already and is in step, on live readings. Nobody is, the lane waits and says so, then the run halts.</summary>
+    /// <summary>Who takes over: a member that has the version already and is in step, on live readings. Nobody is, the
+    /// lane waits and says so, then the run halts.</summary>
     private async Task ChooseSuccessorAsync(Block block, string lane, CancellationToken ct)
     {
         var leaving = _context.Estate.FindMember(lane)!;
         var component = _context.Estate.Find(leaving.Component)!;
         var its = block.Lanes.First(l => l.Subject == lane).Steps;
         var to = its.First(s => s.Member == lane && s.To is not null).To!;
-        var candidates = component.Members.Where(m => m.Id != lane && !block.Outgoing.Contains(m.Id) && Log.Look(s => !s.LeftOut.Contains(m.Id))).ToList();
+        var candidates = component
+            .Members.Where(m =>
+                m.Id != lane && !block.Outgoing.Contains(m.Id) && Log.Look(s => !s.LeftOut.Contains(m.Id))
+            )
+            .ToList();
         var began = _context.Time.GetTimestamp();
         while (!Log.Look(s => s.HoldAskedFor))
         {
             var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, candidates, ct);
             var at = candidates.Where(m => running.GetValueOrDefault(m.Id) == to).ToList();
             // Once the member has left, those that followed it can't be in step with it any more.
-            var left = Log.Look(s => its.Any(i => i.State == MemberState.Leaving && s.Of(i.Id).Status == StepStatus.Done));
+            var left = Log.Look(s =>
+                its.Any(i => i.State == MemberState.Leaving && s.Of(i.Id).Status == StepStatus.Done)
+            );
             foreach (var member in at)
                 if (left || await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, ct))
                 {
-                    await Log.AppendAsync(new SuccessorChosen(lane, member.Id, left ? $"it runs {to}" : $"it runs {to} and is in step"));
+                    await Log.AppendAsync(
+                        new SuccessorChosen(lane, member.Id, left ? $"it runs {to}" : $"it runs {to} and is in step")
+                    );
                     return;
                 }
             if (_context.Time.GetElapsedTime(began) > _context.Settings.RealLimit(GuardPatience))
             {
-                await Log.AppendAsync(new Halted($"{lane} has nobody to hand over to: {string.Join(", ", candidates.Select(m => $"{m.Id} runs {running.GetValueOrDefault(m.Id, "none")}{(at.Contains(m) ? " and is not in step" : "")}"))}; it needs one that runs {to} and is in step", null));
+                await Log.AppendAsync(
+                    new Halted(
+                        $"{lane} has nobody to hand over to: "
+                            + (
+                                string.Join(
+                                    ", ",
+                                    candidates.Select(m =>
+                                        $"{m.Id} runs {running.GetValueOrDefault(m.Id, "none")}"
+                                        + $"{(at.Contains(m) ? " and is not in step" : "")}"
+                                    )
+                                )
+                            )
+                            + $"; it needs one that runs {to} and is in step",
+                        null
+                    )
+                );
                 return;
             }
             await Task.Delay(_context.Settings.Poll, _context.Time, ct);
@@ -231,17 +362,31 @@ public sealed class RunExecutor
     {
         while (true)
         {
-            if (Log.Look(s => s.HoldAskedFor || s.IsHeld || s.End is not null)) return;
+            if (Log.Look(s => s.HoldAskedFor || s.IsHeld || s.End is not null))
+                return;
             var now = _context.Time.GetUtcNow();
             // A time that a person said is one of the clock on the wall, whatever the pace.
             var from = Log.Look(s => s.StartAt);
-            var entering = KeepsWindows ? Entering.Of(Plan, block, now, from) : block.Early != true && now < from ? new Entering(from, null) : default;
-            if (entering.Halt is { } why) { await Log.AppendAsync(new Halted(why, null)); return; }
-            if (entering.WaitTill is not { } opens) break;
-            if (Log.Look(s => s.AwaitsWindow) != new WindowAwaited(block.Number, opens)) await Log.AppendAsync(new WindowAwaited(block.Number, opens));
+            var entering =
+                KeepsWindows ? Entering.Of(Plan, block, now, from)
+                : block.Early != true && now < from ? new Entering(from, null)
+                : default;
+            if (entering.Halt is { } why)
+            {
+                await Log.AppendAsync(new Halted(why, null));
+                return;
+            }
+            if (entering.WaitTill is not { } opens)
+                break;
+            if (Log.Look(s => s.AwaitsWindow) != new WindowAwaited(block.Number, opens))
+                await Log.AppendAsync(new WindowAwaited(block.Number, opens));
             await TillSomethingIsSaidAsync(opens - now < Look ? opens - now : Look, ct);
         }
-        if (Plan.SignOffs.FirstOrDefault(s => s.Block == block.Number) is { } asked && Log.Look(s => s.SignOffs.GetValueOrDefault(asked.Id)) is { } given && given.Ends <= _context.Time.GetUtcNow())
+        if (
+            Plan.SignOffs.FirstOrDefault(s => s.Block == block.Number) is { } asked
+            && Log.Look(s => s.SignOffs.GetValueOrDefault(asked.Id)) is { } given
+            && given.Ends <= _context.Time.GetUtcNow()
+        )
         {
             await Log.AppendAsync(new SignOffLapsed(asked.Id));
             return;
@@ -255,31 +400,58 @@ public sealed class RunExecutor
         var said = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         void Grew() => said.TrySetResult();
         Log.Grew += Grew;
-        try { await said.Task.WaitAsync(most, _context.Time, ct); }
-        catch (TimeoutException) { /* nothing was said */ }
-        finally { Log.Grew -= Grew; }
+        try
+        {
+            await said.Task.WaitAsync(most, _context.Time, ct);
+        }
+        catch (TimeoutException)
+        { /* nothing was said */
+        }
+        finally
+        {
+            Log.Grew -= Grew;
+        }
     }
 
     private async Task RestAsync(RestTill rest, CancellationToken ct)
     {
-        while (!KeepsWindows || _context.Time.GetUtcNow() < rest.Till) await Task.Delay(Look, _context.Time, ct);
-        if (Log.Look(s => s.RestsAsPlanned && s.IsHeld)) await Log.AppendAsync(new WentOn("the plan, as its window has begun"));
+        while (!KeepsWindows || _context.Time.GetUtcNow() < rest.Till)
+            await Task.Delay(Look, _context.Time, ct);
+        if (Log.Look(s => s.RestsAsPlanned && s.IsHeld))
+            await Log.AppendAsync(new WentOn("the plan, as its window has begun"));
     }
 
-    /// <summary>A halt that nobody decides in time is decided by the standing order that was given for it; one that can't be carried out is given up.</summary>
+    /// <summary>A halt that nobody decides in time is decided by the standing order that was given for it; one that
+    /// can't be carried out is given up.</summary>
     private async Task DecideInTimeAsync(AwaitDecision wait, CancellationToken ct)
     {
         var due = wait.Since + _context.Settings.Real(wait.Order.After);
-        while (due - _context.Time.GetUtcNow() is { Ticks: > 0 } left) await Task.Delay(left < Look ? left : Look, _context.Time, ct);
+        while (due - _context.Time.GetUtcNow() is { Ticks: > 0 } left)
+            await Task.Delay(left < Look ? left : Look, _context.Time, ct);
         await SayAsync(state =>
         {
-            if (state.Status != RunStatus.Halted || state.HaltedAt != wait.Since || state.Orders.IsEmpty || state.Orders[0] != wait.Order) return ([], null);
-            var (events, refused) = Orders.Decide(state, wait.Order.Decision, state.OrdersBy, "nobody decided in time", null);
-            return refused is null ? ([.. events.Select(e => e is Decided d ? d with { Standing = true } : e)], null) : ([new OrdersGiven(state.Orders.RemoveAt(0), state.OrdersBy)], null);
+            if (
+                state.Status != RunStatus.Halted
+                || state.HaltedAt != wait.Since
+                || state.Orders.IsEmpty
+                || state.Orders[0] != wait.Order
+            )
+                return ([], null);
+            var (events, refused) = Orders.Decide(
+                state,
+                wait.Order.Decision,
+                state.OrdersBy,
+                "nobody decided in time",
+                null
+            );
+            return refused is null
+                ? ([.. events.Select(e => e is Decided d ? d with { Standing = true } : e)], null)
+                : ([new OrdersGiven(state.Orders.RemoveAt(0), state.OrdersBy)], null);
         });
     }
 
-    /// <summary>Before a wave: every guard of what goes out is put to live readings. While one does not hold the wave waits and says for what, then halts.</summary>
+    /// <summary>Before a wave: every guard of what goes out is put to live readings. While one does not hold the wave
+    /// waits and says for what, then halts.</summary>
     private async Task CheckGuardsAsync(Block block, CancellationToken ct)
     {
         var began = _context.Time.GetTimestamp();
@@ -287,11 +459,21 @@ public sealed class RunExecutor
         while (true)
         {
             var missing = await MissingAsync(block, ct);
-            if (missing is null) { await Log.AppendAsync(new GuardsChecked(block.Number, true, "every guard holds on live readings")); return; }
-            if (missing != said) await Log.AppendAsync(new GuardsChecked(block.Number, false, missing));
+            if (missing is null)
+            {
+                await Log.AppendAsync(new GuardsChecked(block.Number, true, "every guard holds on live readings"));
+                return;
+            }
+            if (missing != said)
+                await Log.AppendAsync(new GuardsChecked(block.Number, false, missing));
             said = missing;
-            if (_context.Time.GetElapsedTime(began) > _context.Settings.RealLimit(GuardPatience)) { await Log.AppendAsync(new Halted($"{block.Title} waits in vain: {missing}", null)); return; }
-            if (Log.Look(s => s.HoldAskedFor)) return;
+            if (_context.Time.GetElapsedTime(began) > _context.Settings.RealLimit(GuardPatience))
+            {
+                await Log.AppendAsync(new Halted($"{block.Title} waits in vain: {missing}", null));
+                return;
+            }
+            if (Log.Look(s => s.HoldAskedFor))
+                return;
             await Task.Delay(_context.Settings.Poll, _context.Time, ct);
         }
     }
@@ -302,82 +484,170 @@ public sealed class RunExecutor
         foreach (var id in block.Outgoing.Select(m => m[..m.IndexOf('/')]).Distinct())
         {
             var component = _context.Estate.Find(id)!;
-            if (!await AnyServesAsync(component.Members.Where(m => outgoing.Contains(m.Id)), ct)) continue; // out already: it weighs on no guard again
+            if (!await AnyServesAsync(component.Members.Where(m => outgoing.Contains(m.Id)), ct))
+                continue; // out already: it weighs on no guard again
             var staying = component.Members.Where(m => !outgoing.Contains(m.Id)).ToList();
             var serving = new ConcurrentBag<Member>();
-            await Parallel.ForEachAsync(staying, new ParallelOptions { MaxDegreeOfParallelism = _context.Settings.ReadAtOnce, CancellationToken = ct }, async (member, token) =>
-            {
-                if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, token)) serving.Add(member);
-            });
+            await Parallel.ForEachAsync(
+                staying,
+                new ParallelOptions { MaxDegreeOfParallelism = _context.Settings.ReadAtOnce, CancellationToken = ct },
+                async (member, token) =>
+                {
+                    if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, token))
+                        serving.Add(member);
+                }
+            );
             var product = _context.Catalogue.Find(component.Product)!;
             bool Votes(Member m) => product.Voting.IsEmpty || m.Role is null || product.Voting.Contains(m.Role);
-            var (have, need) = component.Guard.Quorum ? (serving.Count(Votes), component.Members.Count(Votes) / 2 + 1 + component.Guard.Margin) : (serving.Count, NumberGuard(component));
+            var (have, need) = component.Guard.Quorum
+                ? (serving.Count(Votes), component.Members.Count(Votes) / 2 + 1 + component.Guard.Margin)
+                : (serving.Count, NumberGuard(component));
             var absent = staying.Where(m => !serving.Contains(m)).Select(m => m.Node).ToList();
             // Members already out count against at-once.
-            if (have < need && staying.Count >= need) return $"{id} needs {need} in service besides those of the wave and has {have} (out: {string.Join(", ", absent)})";
-            if (absent.Count > 0 && absent.Count + component.Members.Length - staying.Count > Math.Max(component.Guard.AtOnce, component.Members.Length - staying.Count)) return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
+            if (have < need && staying.Count >= need)
+                return $"{id} needs {need} in service besides those of the wave and has {have} (out: "
+                    + $"{string.Join(", ", absent)})";
+            if (
+                absent.Count > 0
+                && absent.Count + component.Members.Length - staying.Count
+                    > Math.Max(component.Guard.AtOnce, component.Members.Length - staying.Count)
+            )
+                return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
         }
         return await OtherRoleAsync(block, ct) ?? await UnmetAsync(block, ct);
     }
 
-    // A member in another role than the plan takes it to have would leave by the wrong routine: a leader without a handover.
+    // A member in another role than the plan takes it to have would leave by the wrong routine: a leader without a
+    // handover.
     private async Task<string?> OtherRoleAsync(Block block, CancellationToken ct)
     {
         foreach (var lane in block.Lanes.Where(l => l.Role is not null))
-            if (_context.Estate.FindMember(lane.Subject) is { } member && await _context.Reader.RoleAsync(_context.Estate, _context.Catalogue, member, ct) is { } role && role != lane.Role)
-                return $"{lane.Subject} is {role} now, the plan takes it to be {lane.Role}; hand the role back, or stop here and plan again";
+            if (
+                _context.Estate.FindMember(lane.Subject) is { } member
+                && await _context.Reader.RoleAsync(_context.Estate, _context.Catalogue, member, ct) is { } role
+                && role != lane.Role
+            )
+                return $"{lane.Subject} is {role} now, the plan takes it to be {lane.Role}; hand the role back, or "
+                    + $"stop here and plan again";
         return null;
     }
 
-    // What the jump asks of each member that goes out now, on live readings; what was accepted at the start is not asked again.
+    // What the jump asks of each member that goes out now, on live readings; what was accepted at the start is not
+    // asked again.
     private async Task<string?> UnmetAsync(Block block, CancellationToken ct)
     {
-        if (Plan.Kind != Plan.Upgrade || block.Move < 1) return null;
+        if (Plan.Kind != Plan.Upgrade || block.Move < 1)
+            return null;
         var accepted = Log.Look(s => s.Accepted);
         foreach (var lane in block.Lanes)
         {
             var member = _context.Estate.FindMember(lane.Subject)!;
-            if (Plan.Moves[block.Move - 1].Jumps.FirstOrDefault(j => j.Component == member.Component) is not { } taken || _context.Catalogue.Find(taken.Product)?.Jumps.FirstOrDefault(j => j.Id == taken.Jump) is not { } jump) continue;
+            if (
+                Plan.Moves[block.Move - 1].Jumps.FirstOrDefault(j => j.Component == member.Component) is not { } taken
+                || _context.Catalogue.Find(taken.Product)?.Jumps.FirstOrDefault(j => j.Id == taken.Jump) is not { } jump
+            )
+                continue;
             var step = lane.Steps.FirstOrDefault(s => s.To == taken.To);
-            foreach (var prerequisite in jump.Prerequisites.Where(p => p is { Level: "blocker", Per: "member" or "node" } && !p.Holds.AsksOfMore && p.Holds.References.All(r => r.Name is not ("window" or "related"))))
-                if (!accepted.Contains($"{jump.Id} {prerequisite.Id} {(prerequisite.Per == "node" ? member.Node : member.Id)}") && await _context.Reader.ProbeAsync(_context.Estate, _context.Catalogue, member, prerequisite.Holds, step, ct) is { Holds: false } probe)
-                    return $"{member.Id} does not meet {jump.Id} {prerequisite.Id}: {probe.Why}{(prerequisite.Remedy is { } remedy ? $" ({remedy})" : "")}";
+            foreach (
+                var prerequisite in jump.Prerequisites.Where(p =>
+                    p is { Level: "blocker", Per: "member" or "node" }
+                    && !p.Holds.AsksOfMore
+                    && p.Holds.References.All(r => r.Name is not ("window" or "related"))
+                )
+            )
+                if (
+                    !accepted.Contains(
+                        $"{jump.Id} {prerequisite.Id} {(prerequisite.Per == "node" ? member.Node : member.Id)}"
+                    )
+                    && await _context.Reader.ProbeAsync(
+                        _context.Estate,
+                        _context.Catalogue,
+                        member,
+                        prerequisite.Holds,
+                        step,
+                        ct
+                    )
+                        is { Holds: false } probe
+                )
+                    return $"{member.Id} does not meet {jump.Id} {prerequisite.Id}: "
+                        + $"{probe.Why}{(prerequisite.Remedy is { } remedy ? $" ({remedy})" : "")}";
         }
         return null;
     }
 
     private async Task<bool> AnyServesAsync(IEnumerable<Member> members, CancellationToken ct)
     {
-        foreach (var member in members) if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, ct)) return true;
+        foreach (var member in members)
+            if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, ct))
+                return true;
         return false;
     }
 
-    private static int NumberGuard(Component component) => (component.Guard.Share is { } share ? (int)Math.Ceiling(share * component.Members.Length - 1e-9) : component.Guard.Keep) + component.Guard.Margin;
+    private static int NumberGuard(Component component) =>
+        (
+            component.Guard.Share is { } share
+                ? (int)Math.Ceiling(share * component.Members.Length - 1e-9)
+                : component.Guard.Keep
+        ) + component.Guard.Margin;
 
-    /// <summary>Watches the members of a block until its settle time is over; a member that falls out of step makes it fail.</summary>
+    /// <summary>Watches the members of a block until its settle time is over; a member that falls out of step makes it
+    /// fail.</summary>
     private async Task SettleAsync(WatchSettling settling, CancellationToken ct)
     {
         var block = Plan.Blocks[settling.Block - 1];
-        // What is left is reckoned once in the journal's time and then measured, so that a clock set back or on changes nothing.
+        // What is left is reckoned once in the journal's time and then measured, so that a clock set back or on changes
+        // nothing.
         var whole = settling.Since + _context.Settings.Real(block.Settle) - Log.Now;
         var began = _context.Time.GetTimestamp();
-        var probes = block.Lanes.Where(l => Log.Look(s => !s.LeftOut.Contains(l.Subject))).SelectMany(l => l.Steps).Where(s => s.Name == "in-step").ToList();
+        var probes = block
+            .Lanes.Where(l => Log.Look(s => !s.LeftOut.Contains(l.Subject)))
+            .SelectMany(l => l.Steps)
+            .Where(s => s.Name == "in-step")
+            .ToList();
         long? absentSince = null;
         while (true)
         {
             var absent = false;
             foreach (var step in probes)
-                if (step.Do is Core.Catalogue.AwaitAction { Holds: var holds } && await _context.Reader.ProbeAsync(_context.Estate, _context.Catalogue, _context.Estate.FindMember(step.Member)!, holds, step, ct) is { Holds: false } fell)
+                if (
+                    step.Do is Core.Catalogue.AwaitAction { Holds: var holds }
+                    && await _context.Reader.ProbeAsync(
+                        _context.Estate,
+                        _context.Catalogue,
+                        _context.Estate.FindMember(step.Member)!,
+                        holds,
+                        step,
+                        ct
+                    )
+                        is { Holds: false } fell
+                )
                 {
                     // No answer is no reading: only what a member says, or a long silence, makes it fall out of step.
-                    if (fell.Absent && _context.Time.GetElapsedTime(absentSince ??= _context.Time.GetTimestamp()) <= _context.Settings.RealLimit(EngineSettings.ContactPatience)) { absent = true; continue; }
-                    await Log.AppendAsync(new Probed(step.Id, "settle", false, fell.Why), new StepFailed(step.Id, $"{step.Member} fell out of step while it settled: {fell.Why}"));
+                    if (
+                        fell.Absent
+                        && _context.Time.GetElapsedTime(absentSince ??= _context.Time.GetTimestamp())
+                            <= _context.Settings.RealLimit(EngineSettings.ContactPatience)
+                    )
+                    {
+                        absent = true;
+                        continue;
+                    }
+                    await Log.AppendAsync(
+                        new Probed(step.Id, "settle", false, fell.Why),
+                        new StepFailed(step.Id, $"{step.Member} fell out of step while it settled: {fell.Why}")
+                    );
                     return;
                 }
             var left = whole - _context.Time.GetElapsedTime(began);
-            if (!absent) absentSince = null;
-            if (left <= TimeSpan.Zero && !absent) break;
-            await Task.Delay(left > TimeSpan.Zero && left < _context.Settings.Poll ? left : _context.Settings.Poll, _context.Time, ct);
+            if (!absent)
+                absentSince = null;
+            if (left <= TimeSpan.Zero && !absent)
+                break;
+            await Task.Delay(
+                left > TimeSpan.Zero && left < _context.Settings.Poll ? left : _context.Settings.Poll,
+                _context.Time,
+                ct
+            );
         }
         await Log.AppendAsync(new BlockSettled(block.Number));
     }
@@ -386,8 +656,10 @@ public sealed class RunExecutor
     public async Task<Problem?> SayAsync(Func<RunState, (RunEvent[] Events, Problem? Refused)> rule)
     {
         var (events, refused) = Log.Look(rule);
-        if (refused is not null) return refused;
-        if (events.Length > 0) await Log.AppendAsync(events);
+        if (refused is not null)
+            return refused;
+        if (events.Length > 0)
+            await Log.AppendAsync(events);
         return null;
     }
 }

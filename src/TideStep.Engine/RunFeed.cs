@@ -8,31 +8,45 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Engine;
 
-/// <summary>An entry on its way to listeners, and its form as a server-sent event, which is made once however many listen.</summary>
+/// <summary>An entry on its way to listeners, and its form as a server-sent event, which is made once however many
+/// listen.</summary>
 public sealed class FeedEntry(JournalEntry entry)
 {
     public JournalEntry Entry { get; } = entry;
 
     /// <summary>The event as it goes over the line, in UTF-8.</summary>
-    public byte[] Event => _event ??= Encoding.UTF8.GetBytes($"id: {Entry.Sequence}\ndata: {JsonSerializer.Serialize(Entry, Json.Options)}\n\n");
+    public byte[] Event =>
+        _event ??= Encoding.UTF8.GetBytes(
+            $"id: {Entry.Sequence}\ndata: {JsonSerializer.Serialize(Entry, Json.Options)}\n\n"
+        );
     private byte[]? _event;
 }
 
-/// <summary>Passes every appended entry to whoever listens; a slow listener is cut off and resumes from the journal by sequence number.</summary>
+/// <summary>Passes every appended entry to whoever listens; a slow listener is cut off and resumes from the journal by
+/// sequence number.</summary>
 public sealed class RunFeed
 {
     private const int Backlog = 10_000;
 
-    /// <summary>All who listen to the same; the array is made anew whenever somebody comes or leaves, so that passing on costs nothing but the passing.</summary>
+    /// <summary>All who listen to the same; the array is made anew whenever somebody comes or leaves, so that passing
+    /// on costs nothing but the passing.</summary>
     internal sealed class Audience
     {
         private readonly Lock _gate = new();
 
         public volatile Listener[] Listeners = [];
 
-        public void Add(Listener listener) { lock (_gate) Listeners = [.. Listeners, listener]; }
+        public void Add(Listener listener)
+        {
+            lock (_gate)
+                Listeners = [.. Listeners, listener];
+        }
 
-        public void Remove(Listener listener) { lock (_gate) Listeners = [.. Listeners.Where(l => l != listener)]; }
+        public void Remove(Listener listener)
+        {
+            lock (_gate)
+                Listeners = [.. Listeners.Where(l => l != listener)];
+        }
     }
 
     /// <summary>One who listens, to a run or to all of them, until it is given up or cut off.</summary>
@@ -46,7 +60,9 @@ public sealed class RunFeed
             among.Add(this);
         }
 
-        private readonly Channel<FeedEntry> _channel = Channel.CreateBounded<FeedEntry>(new BoundedChannelOptions(Backlog) { SingleReader = true });
+        private readonly Channel<FeedEntry> _channel = Channel.CreateBounded<FeedEntry>(
+            new BoundedChannelOptions(Backlog) { SingleReader = true }
+        );
 
         /// <summary>How many listen to the same.</summary>
         public int Company => _among.Listeners.Length;
@@ -56,7 +72,8 @@ public sealed class RunFeed
 
         internal void Pass(FeedEntry entry)
         {
-            if (_channel.Writer.TryWrite(entry)) return;
+            if (_channel.Writer.TryWrite(entry))
+                return;
             _channel.Writer.TryComplete();
             Dispose();
         }
@@ -72,8 +89,11 @@ public sealed class RunFeed
         foreach (var entry in entries)
         {
             var passed = new FeedEntry(entry);
-            foreach (var listener in _ofAll.Listeners) listener.Pass(passed);
-            if (_byRun.TryGetValue(entry.Run, out var its)) foreach (var listener in its.Listeners) listener.Pass(passed);
+            foreach (var listener in _ofAll.Listeners)
+                listener.Pass(passed);
+            if (_byRun.TryGetValue(entry.Run, out var its))
+                foreach (var listener in its.Listeners)
+                    listener.Pass(passed);
         }
     }
 
@@ -82,10 +102,15 @@ public sealed class RunFeed
     public Listener Listen(string? run) => new(run is null ? _ofAll : _byRun.GetOrAdd(run, _ => new Audience()));
 
     /// <summary>Entries as they are appended, of one run or of all, until cancelled or cut off.</summary>
-    public async IAsyncEnumerable<JournalEntry> ListenAsync(string? run, TaskCompletionSource? listening, [EnumeratorCancellation] CancellationToken ct)
+    public async IAsyncEnumerable<JournalEntry> ListenAsync(
+        string? run,
+        TaskCompletionSource? listening,
+        [EnumeratorCancellation] CancellationToken ct
+    )
     {
         using var listener = Listen(run);
         listening?.TrySetResult();
-        await foreach (var passed in listener.Entries.ReadAllAsync(ct)) yield return passed.Entry;
+        await foreach (var passed in listener.Entries.ReadAllAsync(ct))
+            yield return passed.Entry;
     }
 }

@@ -9,12 +9,15 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Engine;
 
-/// <summary>Carries one step: probe, intent, effect, outcome, verification (4-execution). It can begin at any of these, wherever an earlier owner ended.</summary>
+/// <summary>Carries one step: probe, intent, effect, outcome, verification (4-execution). It can begin at any of these,
+/// wherever an earlier owner ended.</summary>
 internal sealed class StepRunner(RunContext context, RunLog log)
 {
     private static readonly TimeSpan StartWithin = TimeSpan.FromSeconds(60);
+
     /// <summary>How long a call may stay with the far side for an attempt's end.</summary>
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(1);
+
     /// <summary>How long a command that was stopped may take to end before that needs a decision.</summary>
     private static readonly TimeSpan StopWithin = TimeSpan.FromMinutes(2);
     private const int UnheardTries = 20;
@@ -28,14 +31,38 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     public async Task RunAsync(PlanStep step, CancellationToken ct)
     {
         var state = log.Look(s => s.Of(step.Id));
-        if (state.Status == StepStatus.Pending) await log.AppendAsync(new StepBegun(step.Id));
-        if (step.Do is PersonAction) return;
-        if (log.Look(s => RunBinding.StoodStill(step, s))) { await log.AppendAsync(new StepDone(step.Id, DoneHow.Already)); return; }
-        if (state.Marked) { await VerifyAsync(step, DoneHow.Marked, [], ct); return; }
-        if (step.Do is CaptureAction { Kept: { Take: null } kept }) { await KeepAsync(step, kept, ct); return; }
-        if (step.Do is AwaitAction wait) { await AwaitAsync(step, wait.Holds, ct); return; }
-        try { await EffectAsync(step, ct); }
-        catch (ConnectorException e) { await FailAsync(step, e.Problem.ToString()); }
+        if (state.Status == StepStatus.Pending)
+            await log.AppendAsync(new StepBegun(step.Id));
+        if (step.Do is PersonAction)
+            return;
+        if (log.Look(s => RunBinding.StoodStill(step, s)))
+        {
+            await log.AppendAsync(new StepDone(step.Id, DoneHow.Already));
+            return;
+        }
+        if (state.Marked)
+        {
+            await VerifyAsync(step, DoneHow.Marked, [], ct);
+            return;
+        }
+        if (step.Do is CaptureAction { Kept: { Take: null } kept })
+        {
+            await KeepAsync(step, kept, ct);
+            return;
+        }
+        if (step.Do is AwaitAction wait)
+        {
+            await AwaitAsync(step, wait.Holds, ct);
+            return;
+        }
+        try
+        {
+            await EffectAsync(step, ct);
+        }
+        catch (ConnectorException e)
+        {
+            await FailAsync(step, e.Problem.ToString());
+        }
     }
 
     /// <summary>Every node is fenced again before anything else is asked of it.</summary>
@@ -53,16 +80,34 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             var dealtWith = last is null || state.Attempts.IndexOf(last) < state.DealtWith;
             if (last is { End: null })
             {
-                if (await SettleAsync(step, last, ct)) { again = true; continue; } // never ran, or harmless to repeat: another attempt may begin
+                if (await SettleAsync(step, last, ct))
+                {
+                    again = true;
+                    continue;
+                } // never ran, or harmless to repeat: another attempt may begin
             }
-            else if (!again && !dealtWith && last is { End: AttemptEnd.Refused or AttemptEnd.Lost or AttemptEnd.Restarted } && await MayRepeatAsync(step, last, ct))
+            else if (
+                !again
+                && !dealtWith
+                && last is { End: AttemptEnd.Refused or AttemptEnd.Lost or AttemptEnd.Restarted }
+                && await MayRepeatAsync(step, last, ct)
+            )
             {
                 // An earlier owner ended before it had said what follows from this end.
                 again = true;
                 continue;
             }
             // Dealt with, another attempt is due unless the last one succeeded; by its own report it may not have.
-            else if (again || (dealtWith && (last is not { End: AttemptEnd.Succeeded } || (step.Tells is { } asked && (await ToldAsync(asked, last, ct)).Wrong is not null))))
+            else if (
+                again
+                || (
+                    dealtWith
+                    && (
+                        last is not { End: AttemptEnd.Succeeded }
+                        || (step.Tells is { } asked && (await ToldAsync(asked, last, ct)).Wrong is not null)
+                    )
+                )
+            )
             {
                 again = false;
                 var probed = step.Already is { } already ? await ProbeOnceAsync(step, "already", already, ct) : null;
@@ -72,7 +117,10 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     return;
                 }
                 // A call that was lost on its way and left no record never ran: it is made again.
-                if (await AttemptAsync(step, state.Attempts.Length + 1, undo: false, probed, ct) == Heard.Never && unheard++ < UnheardTries)
+                if (
+                    await AttemptAsync(step, state.Attempts.Length + 1, undo: false, probed, ct) == Heard.Never
+                    && unheard++ < UnheardTries
+                )
                 {
                     await Task.Delay(context.Settings.Poll, context.Time, ct);
                     again = true;
@@ -80,74 +128,129 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 }
             }
             var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => !a.Undo);
-            if (ended.End is AttemptEnd.Succeeded || (ended.End is AttemptEnd.Restarted && step.Do is RestartAction { Service: null }))
+            if (
+                ended.End is AttemptEnd.Succeeded
+                || (ended.End is AttemptEnd.Restarted && step.Do is RestartAction { Service: null })
+            )
             {
                 // Its own report is heard first: what tells that it is not whole is no rollback point.
                 var final = step.Attempts.Unverified != true || Tried(step) >= step.Attempts.Times;
                 if (step.Tells is not { } tells || await HearAsync(step, tells, ended, final, ct))
                 {
-                    if (step.Point is not null && !await CaptureAsync(step, ended, ct)) return;
-                    if (await VerifyAsync(step, DoneHow.Done, [], ct, final)) return;
+                    if (step.Point is not null && !await CaptureAsync(step, ended, ct))
+                        return;
+                    if (await VerifyAsync(step, DoneHow.Done, [], ct, final))
+                        return;
                 }
-                if (final || !await AgainAsync(step, ct)) return;
+                if (final || !await AgainAsync(step, ct))
+                    return;
                 again = true;
                 continue;
             }
             // Counted by the journal, so that an owner that ends in between gives no step more attempts than it has.
-            var ofKind = ended.End is AttemptEnd.Failed && step.Attempts.TakesUp(ended.ExitCode, await OutputOfAsync(ended, ct));
+            var ofKind =
+                ended.End is AttemptEnd.Failed && step.Attempts.TakesUp(ended.ExitCode, await OutputOfAsync(ended, ct));
             if (ofKind && Tried(step) < step.Attempts.Times)
             {
-                if (!await AgainAsync(step, ct)) return;
+                if (!await AgainAsync(step, ct))
+                    return;
                 again = true;
                 continue;
             }
-            await FailAsync(step, Explain(step, ended) + (ended.End is not AttemptEnd.Failed || step.Attempts.Times == 1 ? "" : ofKind ? $" (tried {step.Attempts.Times} times)" : " (no failure for which it is tried again)"));
+            await FailAsync(
+                step,
+                Explain(step, ended)
+                    + (
+                        ended.End is not AttemptEnd.Failed || step.Attempts.Times == 1 ? ""
+                        : ofKind ? $" (tried {step.Attempts.Times} times)"
+                        : " (no failure for which it is tried again)"
+                    )
+            );
             return;
         }
     }
 
-    private int Tried(PlanStep step) => log.Look(s => s.Of(step.Id)) is var its ? its.Attempts.Skip(its.DealtWith).Count(a => a is { Undo: false, End: AttemptEnd.Failed or AttemptEnd.Succeeded }) : 0;
+    private int Tried(PlanStep step) =>
+        log.Look(s => s.Of(step.Id)) is var its
+            ? its
+                .Attempts.Skip(its.DealtWith)
+                .Count(a => a is { Undo: false, End: AttemptEnd.Failed or AttemptEnd.Succeeded })
+            : 0;
 
-    // Another attempt, after its interval; not where it was overdue and halted the run before it failed: what follows is for a person to say.
+    // Another attempt, after its interval; not where it was overdue and halted the run before it failed: what follows
+    // is for a person to say.
     private async Task<bool> AgainAsync(PlanStep step, CancellationToken ct)
     {
-        if (log.Look(s => s.Halt is not null)) return false;
+        if (log.Look(s => s.Halt is not null))
+            return false;
         await Task.Delay(context.Settings.Real(step.Attempts.Every), context.Time, ct);
         return true;
     }
 
-    private async Task<string> OutputOfAsync(AttemptState ended, CancellationToken ct) => await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output;
+    private async Task<string> OutputOfAsync(AttemptState ended, CancellationToken ct) =>
+        await context.Journal.FindOutputAsync(log.Run, ended.Id, ct) ?? ended.Output;
 
-    private static string Explain(PlanStep step, AttemptState ended) => ended.End switch
-    {
-        AttemptEnd.Failed when ended.Overdue && step.MayStop => $"{step.Title} on {step.Node} was stopped, as the step allows: no end after {Core.Documents.Durations.Write(step.Limit)} (status {ended.ExitCode})",
-        AttemptEnd.Failed => $"{step.Title} on {step.Node} ended with status {ended.ExitCode}: {TellingLine.Of(ended.Output)}",
-        AttemptEnd.Refused => $"{step.Node} refused {step.Title}: {ended.Output}",
-        AttemptEnd.Restarted => $"{step.Node} restarted while {step.Title} ran; whether it took effect is not known",
-        _ => $"{step.Node} has no record of how {step.Title} ended; whether it took effect is not known",
-    };
+    private static string Explain(PlanStep step, AttemptState ended) =>
+        ended.End switch
+        {
+            AttemptEnd.Failed when ended.Overdue && step.MayStop =>
+                $"{step.Title} on {step.Node} was stopped, as the step allows: no end after "
+                    + $"{Core.Documents.Durations.Write(step.Limit)} (status {ended.ExitCode})",
+            AttemptEnd.Failed =>
+                $"{step.Title} on {step.Node} ended with status {ended.ExitCode}: {TellingLine.Of(ended.Output)}",
+            AttemptEnd.Refused => $"{step.Node} refused {step.Title}: {ended.Output}",
+            AttemptEnd.Restarted =>
+                $"{step.Node} restarted while {step.Title} ran; whether it took effect is not known",
+            _ => $"{step.Node} has no record of how {step.Title} ended; whether it took effect is not known",
+        };
 
-    internal static string LastLine(string output) => output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault() ?? "no output";
+    internal static string LastLine(string output) =>
+        output.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).LastOrDefault()
+        ?? "no output";
 
-    /// <summary>Reads what a step's own output tells of its success; a number that is missing or out of bounds fails it, whatever its status was.</summary>
+    /// <summary>Reads what a step's own output tells of its success; a number that is missing or out of bounds fails
+    /// it, whatever its status was.</summary>
     /// <param name="last">Whether there is no further attempt, so that it fails.</param>
-    private async Task<bool> HearAsync(PlanStep step, ImmutableArray<ToldNumber> tells, AttemptState ended, bool last, CancellationToken ct)
+    private async Task<bool> HearAsync(
+        PlanStep step,
+        ImmutableArray<ToldNumber> tells,
+        AttemptState ended,
+        bool last,
+        CancellationToken ct
+    )
     {
         var (numbers, wrong) = await ToldAsync(tells, ended, ct);
-        await log.AppendAsync(wrong is null || !last ? [new Told(step.Id, numbers)] : [new Told(step.Id, numbers), new StepFailed(step.Id, $"{step.Title} on {step.Node}: {wrong}")]);
+        await log.AppendAsync(
+            wrong is null || !last
+                ? [new Told(step.Id, numbers)]
+                : [new Told(step.Id, numbers), new StepFailed(step.Id, $"{step.Title} on {step.Node}: {wrong}")]
+        );
         return wrong is null;
     }
 
-    private async Task<(ImmutableSortedDictionary<string, double> Numbers, string? Wrong)> ToldAsync(ImmutableArray<ToldNumber> tells, AttemptState ended, CancellationToken ct) =>
-        ToldNumbers.Of(tells, await OutputOfAsync(ended, ct));
+    private async Task<(ImmutableSortedDictionary<string, double> Numbers, string? Wrong)> ToldAsync(
+        ImmutableArray<ToldNumber> tells,
+        AttemptState ended,
+        CancellationToken ct
+    ) => ToldNumbers.Of(tells, await OutputOfAsync(ended, ct));
 
-    private enum Heard { Yes, Never }
+    private enum Heard
+    {
+        Yes,
+        Never,
+    }
 
     private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
-        var action = FarActions.Of(undo ? step.Undo! : step.Do, NameOf(step), context.Settings, undo ? null : step.EndsWell);
-        if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets) context.Mask(secrets, ""); // one that is missing stops the step before its intent
+        var action = FarActions.Of(
+            undo ? step.Undo! : step.Do,
+            NameOf(step),
+            context.Settings,
+            undo ? null : step.EndsWell
+        );
+        if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets)
+            context.Mask(secrets, ""); // one that is missing stops the step before its intent
         await _fence.RaiseAsync(step.Node, patient: true, ct);
         var id = context.NewAttempt();
         RunEvent intended = new Intended(step.Id, id, number, step.Node, undo);
@@ -156,15 +259,40 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var (begun, lost) = (Begun.Unread, false);
         try
         {
-            begun = await context.Reader.ConnectorOf(node).BeginAsync(node, new FencedAttempt(context.Installation, id, log.Epoch, position, StartWithin, step.Member[..step.Member.IndexOf('/')], action), Patience, ct);
+            begun = await context
+                .Reader.ConnectorOf(node)
+                .BeginAsync(
+                    node,
+                    new FencedAttempt(
+                        context.Installation,
+                        id,
+                        log.Epoch,
+                        position,
+                        StartWithin,
+                        step.Member[..step.Member.IndexOf('/')],
+                        action
+                    ),
+                    Patience,
+                    ct
+                );
         }
-        catch (ConnectorException e) when (!e.Lasting) { lost = true; } // it may have begun: its record tells
-        if (begun.Refused is { } why) { await EndAsync(step, id, AttemptEnd.Refused, null, why, undo); return Heard.Yes; }
+        catch (ConnectorException e) when (!e.Lasting)
+        {
+            lost = true;
+        } // it may have begun: its record tells
+        if (begun.Refused is { } why)
+        {
+            await EndAsync(step, id, AttemptEnd.Refused, null, why, undo);
+            return Heard.Yes;
+        }
         await FollowAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == id), begun.Reading, ct);
-        return lost && log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == id).End == AttemptEnd.Refused ? Heard.Never : Heard.Yes;
+        return lost && log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == id).End == AttemptEnd.Refused
+            ? Heard.Never
+            : Heard.Yes;
     }
 
-    /// <summary>Waits for an attempt's end by its record. A limit that passes makes it overdue, never done or failed; it is still followed.</summary>
+    /// <summary>Waits for an attempt's end by its record. A limit that passes makes it overdue, never done or failed;
+    /// it is still followed.</summary>
     private async Task FollowAsync(PlanStep step, AttemptState attempt, AttemptReading? told, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
@@ -176,17 +304,28 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         {
             var (reading, first) = (told, told is not null);
             told = null;
-            if (!first) try
+            if (!first)
+                try
                 {
                     await _fence.RaiseAsync(step.Node, patient: false, ct);
                     reading = await connector.StatusAsync(node, context.Installation, attempt.Id, Patience, ct);
                 }
-                catch (ConnectorException e) when (!e.Lasting) { /* absent: expected during a restart, and overdue when its time is up */ }
-            if (reading is not null && RunBinding.SecretsOf(step) is { Count: > 0 } secrets) reading = reading with { Output = context.Mask(secrets, reading.Output) };
+                catch (ConnectorException e) when (!e.Lasting)
+                { /* absent: expected during a restart, and overdue when its time is up */
+                }
+            if (reading is not null && RunBinding.SecretsOf(step) is { Count: > 0 } secrets)
+                reading = reading with { Output = context.Mask(secrets, reading.Output) };
             switch (reading?.Phase)
             {
                 case AttemptPhase.Ended:
-                    await EndAsync(step, attempt.Id, EndedWell(step, reading.ExitCode, attempt.Undo) ? AttemptEnd.Succeeded : AttemptEnd.Failed, reading.ExitCode, reading.Output, attempt.Undo);
+                    await EndAsync(
+                        step,
+                        attempt.Id,
+                        EndedWell(step, reading.ExitCode, attempt.Undo) ? AttemptEnd.Succeeded : AttemptEnd.Failed,
+                        reading.ExitCode,
+                        reading.Output,
+                        attempt.Undo
+                    );
                     return;
                 case AttemptPhase.Restarted:
                     await EndAsync(step, attempt.Id, AttemptEnd.Restarted, null, reading.Output, attempt.Undo);
@@ -195,34 +334,66 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     await EndAsync(step, attempt.Id, AttemptEnd.Lost, null, reading.Output, attempt.Undo);
                     return;
                 case AttemptPhase.Unknown when !connector.KeepsRecords:
-                    await EndAsync(step, attempt.Id, AttemptEnd.Lost, null, "this kind of node keeps no record of what it is asked", attempt.Undo);
+                    await EndAsync(
+                        step,
+                        attempt.Id,
+                        AttemptEnd.Lost,
+                        null,
+                        "this kind of node keeps no record of what it is asked",
+                        attempt.Undo
+                    );
                     return;
                 case AttemptPhase.Unknown when ++unknown > 1:
                     // Our epoch is raised there, so what is not known by now can never begin.
-                    await EndAsync(step, attempt.Id, AttemptEnd.Refused, null, "the node has no record of it: it never ran", attempt.Undo);
+                    await EndAsync(
+                        step,
+                        attempt.Id,
+                        AttemptEnd.Refused,
+                        null,
+                        "the node has no record of it: it never ran",
+                        attempt.Undo
+                    );
                     return;
                 case AttemptPhase.Running:
                     Live[attempt.Id] = reading.Output;
-                    if (ReachedBy(step, attempt.Id, reading.Output) is { Count: > 0 } reached) await log.AppendAsync([.. reached]);
+                    if (ReachedBy(step, attempt.Id, reading.Output) is { Count: > 0 } reached)
+                        await log.AppendAsync([.. reached]);
                     break;
             }
             if (!overdue && context.Time.GetElapsedTime(limit) > context.Settings.RealLimit(step.Limit))
             {
                 overdue = true;
-                if (step.MayStop) await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StopAsked(step.Id, attempt.Id));
-                else await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue: no end after {Core.Documents.Durations.Write(step.Limit)}; it is still followed"));
+                if (step.MayStop)
+                    await log.AppendAsync(new AttemptOverdue(step.Id, attempt.Id), new StopAsked(step.Id, attempt.Id));
+                else
+                    await log.AppendAsync(
+                        new AttemptOverdue(step.Id, attempt.Id),
+                        new StepFailed(
+                            step.Id,
+                            $"{step.Title} on {step.Node} is overdue: no end after "
+                                + $"{Core.Documents.Durations.Write(step.Limit)}; it is still followed"
+                        )
+                    );
             }
-            if (overdue && step.MayStop && !stopped && (stopped = await StopOverdueAsync(step, attempt.Id, ct))) asked = context.Time.GetTimestamp();
+            if (overdue && step.MayStop && !stopped && (stopped = await StopOverdueAsync(step, attempt.Id, ct)))
+                asked = context.Time.GetTimestamp();
             if (asked != 0 && context.Time.GetElapsedTime(asked) > context.Settings.RealLimit(StopWithin))
             {
                 asked = 0;
-                await log.AppendAsync(new StepFailed(step.Id, $"{step.Title} on {step.Node} is overdue and did not end when it was stopped; it is still followed"));
+                await log.AppendAsync(
+                    new StepFailed(
+                        step.Id,
+                        $"{step.Title} on {step.Node} is overdue and did not end when it was stopped; it is "
+                            + $"still followed"
+                    )
+                );
             }
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
     }
 
-    /// <summary>Asks the far side to stop an overdue attempt's command; its end is still read from its record. False where the node could not be asked: then it is asked again.</summary>
+    /// <summary>Asks the far side to stop an overdue attempt's command; its end is still read from its record. False
+    /// where the node could not be asked: then it is asked again.</summary>
     private async Task<bool> StopOverdueAsync(PlanStep step, string attempt, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
@@ -232,29 +403,55 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             await context.Reader.ConnectorOf(node).StopAsync(node, context.Installation, attempt, log.Epoch, ct);
             return true;
         }
-        catch (ConnectorException e) when (!e.Lasting) { return false; }
+        catch (ConnectorException e) when (!e.Lasting)
+        {
+            return false;
+        }
     }
 
     // What a capture's command ended with its wrapper has judged already.
-    private static bool EndedWell(PlanStep step, int? code, bool undo) => code is { } status && (undo || step.Do is CaptureAction || step.EndsWell is not { } well ? status == 0 : well.Contains(status));
+    private static bool EndedWell(PlanStep step, int? code, bool undo) =>
+        code is { } status
+        && (undo || step.Do is CaptureAction || step.EndsWell is not { } well ? status == 0 : well.Contains(status));
 
     private async Task EndAsync(PlanStep step, string attempt, AttemptEnd end, int? code, string output, bool undo)
     {
         Live.TryRemove(attempt, out _);
-        if (output.Length > TailLength) await context.Journal.SaveOutputAsync(log.Run, attempt, output, CancellationToken.None);
+        if (output.Length > TailLength)
+            await context.Journal.SaveOutputAsync(log.Run, attempt, output, CancellationToken.None);
         IEnumerable<RunEvent> reached = undo ? [] : ReachedBy(step, attempt, output);
-        await log.AppendAsync([.. reached, new AttemptEnded(step.Id, attempt, end, code, output.Length > TailLength ? "…" + output[^TailLength..] : output, undo)]);
+        await log.AppendAsync([
+            .. reached,
+            new AttemptEnded(
+                step.Id,
+                attempt,
+                end,
+                code,
+                output.Length > TailLength ? "…" + output[^TailLength..] : output,
+                undo
+            ),
+        ]);
     }
 
     // The parts of a long step that it has come to since; what was passed over between two looks is told too.
     private List<MilestoneReached> ReachedBy(PlanStep step, string attempt, string output)
     {
-        if (step.Milestones is not { } milestones) return [];
-        var known = log.Look(s => s.Of(step.Id).Attempts.Last(a => a.Id == attempt)).Milestones.Select(m => m.Number).DefaultIfEmpty(0).Max();
-        return [.. Enumerable.Range(known + 1, Math.Max(0, Milestone.Begun(milestones, output) - known)).Select(n => new MilestoneReached(step.Id, attempt, n, milestones[n - 1].Title))];
+        if (step.Milestones is not { } milestones)
+            return [];
+        var known = log.Look(s => s.Of(step.Id).Attempts.Last(a => a.Id == attempt))
+            .Milestones.Select(m => m.Number)
+            .DefaultIfEmpty(0)
+            .Max();
+        return
+        [
+            .. Enumerable
+                .Range(known + 1, Math.Max(0, Milestone.Begun(milestones, output) - known))
+                .Select(n => new MilestoneReached(step.Id, attempt, n, milestones[n - 1].Title)),
+        ];
     }
 
-    /// <summary>Settles an attempt that an earlier owner left open: its record first, then the probe, then whether it may be repeated. True where another attempt may begin.</summary>
+    /// <summary>Settles an attempt that an earlier owner left open: its record first, then the probe, then whether it
+    /// may be repeated. True where another attempt may begin.</summary>
     private async Task<bool> SettleAsync(PlanStep step, AttemptState open, CancellationToken ct)
     {
         await FollowAsync(step, open, null, ct);
@@ -262,7 +459,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         return await MayRepeatAsync(step, ended, ct);
     }
 
-    /// <summary>Whether another attempt may begin after one whose end tells nothing sure: it never ran, its effect is not there and it is harmless to repeat, or the next round finds it done.</summary>
+    /// <summary>Whether another attempt may begin after one whose end tells nothing sure: it never ran, its effect is
+    /// not there and it is harmless to repeat, or the next round finds it done.</summary>
     private async Task<bool> MayRepeatAsync(PlanStep step, AttemptState ended, CancellationToken ct)
     {
         switch (ended.End)
@@ -271,9 +469,11 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 return true;
             case AttemptEnd.Lost:
             case AttemptEnd.Restarted when step.Do is not RestartAction { Service: null }:
-                if (step.Already is not { } already) return step.Repeatable;
+                if (step.Already is not { } already)
+                    return step.Repeatable;
                 var probed = await ProbeOnceAsync(step, "already", already, ct);
-                if (probed.Holds) return true; // the next round finds it done
+                if (probed.Holds)
+                    return true; // the next round finds it done
                 await log.AppendAsync(probed);
                 return step.Repeatable;
             default:
@@ -281,48 +481,127 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         }
     }
 
-    private async Task<Probed> ProbeOnceAsync(PlanStep step, string purpose, Expression expression, CancellationToken ct)
+    private async Task<Probed> ProbeOnceAsync(
+        PlanStep step,
+        string purpose,
+        Expression expression,
+        CancellationToken ct
+    )
     {
         var probe = await ProbeAsync(step, expression, ct);
-        for (var began = context.Time.GetTimestamp(); probe.Absent && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience); probe = await ProbeAsync(step, expression, ct))
+        for (
+            var began = context.Time.GetTimestamp();
+            probe.Absent
+                && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience);
+            probe = await ProbeAsync(step, expression, ct)
+        )
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         return new Probed(step.Id, purpose, probe.Holds, probe.Why);
     }
 
     private Task<Probe> ProbeAsync(PlanStep step, Expression expression, CancellationToken ct) =>
-        context.Reader.ProbeAsync(context.Estate, context.Catalogue, context.Estate.FindMember(step.Member)!, expression, step, ct);
+        context.Reader.ProbeAsync(
+            context.Estate,
+            context.Catalogue,
+            context.Estate.FindMember(step.Member)!,
+            expression,
+            step,
+            ct
+        );
 
-    /// <summary>Verifies an effect; what was probed and the step's end are one append, so that an owner that ends between the two loses nothing.</summary>
+    /// <summary>Verifies an effect; what was probed and the step's end are one append, so that an owner that ends
+    /// between the two loses nothing.</summary>
     /// <param name="fails">Whether the step has failed where it does not hold; else that is only journaled.</param>
-    private async Task<bool> VerifyAsync(PlanStep step, DoneHow how, IEnumerable<RunEvent> before, CancellationToken ct, bool fails = true)
+    private async Task<bool> VerifyAsync(
+        PlanStep step,
+        DoneHow how,
+        IEnumerable<RunEvent> before,
+        CancellationToken ct,
+        bool fails = true
+    )
     {
-        if (step.Verify is not { } verify) { await log.AppendAsync([.. before, new StepDone(step.Id, how)]); return true; }
+        if (step.Verify is not { } verify)
+        {
+            await log.AppendAsync([.. before, new StepDone(step.Id, how)]);
+            return true;
+        }
         var last = await UntilAsync(step, "verify", verify, step.VerifyWithin, ct);
-        if (!last.Holds && !fails) { await log.AppendAsync([.. before, last]); return false; }
-        await log.AppendAsync([.. before, last, last.Holds ? new StepDone(step.Id, how) : new StepFailed(step.Id, $"{step.Title} on {step.Node}: not so within {Core.Documents.Durations.Write(step.VerifyWithin)}: {verify.Text} ({last.Why})")]);
+        if (!last.Holds && !fails)
+        {
+            await log.AppendAsync([.. before, last]);
+            return false;
+        }
+        await log.AppendAsync([
+            .. before,
+            last,
+            last.Holds
+                ? new StepDone(step.Id, how)
+                : new StepFailed(
+                    step.Id,
+                    $"{step.Title} on {step.Node}: not so within "
+                        + $"{Core.Documents.Durations.Write(step.VerifyWithin)}: {verify.Text} ({last.Why})"
+                ),
+        ]);
         return last.Holds;
     }
 
     private async Task AwaitAsync(PlanStep step, Expression expression, CancellationToken ct)
     {
-        var watch = log.Look(s => Reversion.MayBe(step, s)) && ExpressionParser.TryParse($"running = \"{step.From}\"", out _, out _) is { } before ? new Watchdog(before, null) : null;
+        var watch =
+            log.Look(s => Reversion.MayBe(step, s))
+            && ExpressionParser.TryParse($"running = \"{step.From}\"", out _, out _) is { } before
+                ? new Watchdog(before, null)
+                : null;
         var last = await UntilAsync(step, "await", expression, step.Limit, ct, watch);
-        if (!last.Holds && watch is { Went: true }) await log.AppendAsync(last, new MemberReverted(step.Id, step.Member, step.From!), new StepFailed(step.Id, $"{step.Member} went back to {step.From} by itself: it was restarted for {step.To} and runs {step.From} again"));
-        else await log.AppendAsync(last, last.Holds ? new StepDone(step.Id, DoneHow.Done) : new StepFailed(step.Id, $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: {expression.Text} ({last.Why})"));
+        if (!last.Holds && watch is { Went: true })
+            await log.AppendAsync(
+                last,
+                new MemberReverted(step.Id, step.Member, step.From!),
+                new StepFailed(
+                    step.Id,
+                    $"{step.Member} went back to {step.From} by itself: it was restarted for {step.To} and "
+                        + $"runs {step.From} again"
+                )
+            );
+        else
+            await log.AppendAsync(
+                last,
+                last.Holds
+                    ? new StepDone(step.Id, DoneHow.Done)
+                    : new StepFailed(
+                        step.Id,
+                        $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: "
+                            + $"{expression.Text} ({last.Why})"
+                    )
+            );
     }
 
-    // Only a change of the answer is an entry: a wait of an hour leaves a handful of them. The last answer is for the caller to append.
-    private async Task<Probed> UntilAsync(PlanStep step, string purpose, Expression expression, TimeSpan within, CancellationToken ct, Watchdog? watch = null)
+    // Only a change of the answer is an entry: a wait of an hour leaves a handful of them. The last answer is for the
+    // caller to append.
+    private async Task<Probed> UntilAsync(
+        PlanStep step,
+        string purpose,
+        Expression expression,
+        TimeSpan within,
+        CancellationToken ct,
+        Watchdog? watch = null
+    )
     {
         var began = context.Time.GetTimestamp();
         string? said = null;
         while (true)
         {
             var (holds, why, absent) = await ProbeAsync(step, expression, ct);
-            var patience = absent && step.Do is not AwaitAction && within < EngineSettings.ContactPatience ? EngineSettings.ContactPatience : within;
-            if (!holds && !absent && watch is not null && await WentBackAsync(step, watch, ct)) return new Probed(step.Id, purpose, false, why);
-            if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience)) return new Probed(step.Id, purpose, holds, why);
-            if (why != said) await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
+            var patience =
+                absent && step.Do is not AwaitAction && within < EngineSettings.ContactPatience
+                    ? EngineSettings.ContactPatience
+                    : within;
+            if (!holds && !absent && watch is not null && await WentBackAsync(step, watch, ct))
+                return new Probed(step.Id, purpose, false, why);
+            if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience))
+                return new Probed(step.Id, purpose, holds, why);
+            if (why != said)
+                await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
             said = why;
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
@@ -338,50 +617,104 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     // Read once it may still be about to switch; for a while it has gone back, and waiting longer helps nothing.
     private async Task<bool> WentBackAsync(PlanStep step, Watchdog watch, CancellationToken ct)
     {
-        if (!(await ProbeAsync(step, watch.Before, ct)).Holds) { watch.Since = null; return false; }
+        if (!(await ProbeAsync(step, watch.Before, ct)).Holds)
+        {
+            watch.Since = null;
+            return false;
+        }
         watch.Since ??= context.Time.GetTimestamp();
         return watch.Went = context.Time.GetElapsedTime(watch.Since.Value) >= context.Settings.Real(Reversion.After);
     }
 
     private sealed record CaptureAnswer(string Place, long Bytes, string Sha256, int Entries);
 
-    /// <summary>Journals a capture and has the far side read it again; the run does not go on without a point that is whole.</summary>
+    /// <summary>Journals a capture and has the far side read it again; the run does not go on without a point that is
+    /// whole.</summary>
     private async Task<bool> CaptureAsync(PlanStep step, AttemptState ended, CancellationToken ct)
     {
-        if (step.Do is CaptureAction { Kept: { } kept }) return await KeptAsync(step, kept, ct);
+        if (step.Do is CaptureAction { Kept: { } kept })
+            return await KeptAsync(step, kept, ct);
         if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is not { } point)
         {
             CaptureAnswer? answer = null;
-            try { answer = JsonSerializer.Deserialize<CaptureAnswer>(LastLine(ended.Output), Core.Documents.Json.Options); } catch (JsonException) { /* said below */ }
-            if (answer is not { Place.Length: > 0, Sha256.Length: > 0 }) { await FailAsync(step, $"{step.Title} on {step.Node} did not say what it captured: {LastLine(ended.Output)}"); return false; }
-            await log.AppendAsync(new PointCaptured(step.Id, step.Point!, answer.Place, answer.Bytes, answer.Sha256, answer.Entries));
+            try
+            {
+                answer = JsonSerializer.Deserialize<CaptureAnswer>(LastLine(ended.Output), Core.Documents.Json.Options);
+            }
+            catch (JsonException)
+            { /* said below */
+            }
+            if (answer is not { Place.Length: > 0, Sha256.Length: > 0 })
+            {
+                await FailAsync(
+                    step,
+                    $"{step.Title} on {step.Node} did not say what it captured: {LastLine(ended.Output)}"
+                );
+                return false;
+            }
+            await log.AppendAsync(
+                new PointCaptured(step.Id, step.Point!, answer.Place, answer.Bytes, answer.Sha256, answer.Entries)
+            );
             point = log.Look(s => s.Points[step.Point!]);
         }
-        if (point.Verified is not null) return true;
-        var (whole, why) = await new PointWork(context, log, _fence).CheckAsync(point, step.Do is CaptureAction c ? c.Paths : [], ct);
-        if (whole) await log.AppendAsync(new PointVerified(step.Point!, why));
-        else await FailAsync(step, $"the rollback point {step.Point} is not whole: {why}");
+        if (point.Verified is not null)
+            return true;
+        var (whole, why) = await new PointWork(context, log, _fence).CheckAsync(
+            point,
+            step.Do is CaptureAction c ? c.Paths : [],
+            ct
+        );
+        if (whole)
+            await log.AppendAsync(new PointVerified(step.Point!, why));
+        else
+            await FailAsync(step, $"the rollback point {step.Point} is not whole: {why}");
         return whole;
     }
 
-    // What the far side keeps without being asked, such as the other slot, has no effect to begin: it is looked at and noted.
+    // What the far side keeps without being asked, such as the other slot, has no effect to begin: it is looked at and
+    // noted.
     private async Task KeepAsync(PlanStep step, KeptPoint kept, CancellationToken ct)
     {
-        try { if (await KeptAsync(step, kept, ct)) await VerifyAsync(step, DoneHow.Already, [], ct); }
-        catch (ConnectorException e) { await FailAsync(step, e.Problem.ToString()); }
+        try
+        {
+            if (await KeptAsync(step, kept, ct))
+                await VerifyAsync(step, DoneHow.Already, [], ct);
+        }
+        catch (ConnectorException e)
+        {
+            await FailAsync(step, e.Problem.ToString());
+        }
     }
 
-    /// <summary>Journals a point that the far side keeps itself, once it says that it is there and whole; what it takes it may take its time for.</summary>
+    /// <summary>Journals a point that the far side keeps itself, once it says that it is there and whole; what it takes
+    /// it may take its time for.</summary>
     private async Task<bool> KeptAsync(PlanStep step, KeptPoint kept, CancellationToken ct)
     {
-        if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is { Verified: not null }) return true;
-        var (planned, name, began) = (log.Look(s => s.Plan.Points.First(p => p.Id == step.Point)), NameOf(step)!, context.Time.GetTimestamp());
-        var within = step.VerifyWithin > EngineSettings.ContactPatience ? step.VerifyWithin : EngineSettings.ContactPatience;
+        if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is { Verified: not null })
+            return true;
+        var (planned, name, began) = (
+            log.Look(s => s.Plan.Points.First(p => p.Id == step.Point)),
+            NameOf(step)!,
+            context.Time.GetTimestamp()
+        );
+        var within =
+            step.VerifyWithin > EngineSettings.ContactPatience ? step.VerifyWithin : EngineSettings.ContactPatience;
         while (true)
         {
             var (whole, why, bytes) = await new PointWork(context, log, _fence).LookAsync(planned, kept, name, ct);
-            if (whole) { await log.AppendAsync(new PointCaptured(step.Id, planned.Id, name, bytes, "", 0), new PointVerified(planned.Id, why)); return true; }
-            if (context.Time.GetElapsedTime(began) > context.Settings.RealLimit(within)) { await FailAsync(step, $"the rollback point {step.Point}: {why}"); return false; }
+            if (whole)
+            {
+                await log.AppendAsync(
+                    new PointCaptured(step.Id, planned.Id, name, bytes, "", 0),
+                    new PointVerified(planned.Id, why)
+                );
+                return true;
+            }
+            if (context.Time.GetElapsedTime(began) > context.Settings.RealLimit(within))
+            {
+                await FailAsync(step, $"the rollback point {step.Point}: {why}");
+                return false;
+            }
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
     }
@@ -394,11 +727,19 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     {
         try
         {
-            if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is { End: null } open) await FollowAsync(step, open, null, ct);
-            else if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded }) await AttemptAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Length + 1, undo: true, null, ct);
+            if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is { End: null } open)
+                await FollowAsync(step, open, null, ct);
+            else if (
+                log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded }
+            )
+                await AttemptAsync(step, log.Look(s => s.Of(step.Id)).Attempts.Length + 1, undo: true, null, ct);
         }
-        catch (ConnectorException e) when (!e.Lasting) { return false; }
-        if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded }) return false;
+        catch (ConnectorException e) when (!e.Lasting)
+        {
+            return false;
+        }
+        if (log.Look(s => s.Of(step.Id)).Attempts.LastOrDefault(a => a.Undo) is not { End: AttemptEnd.Succeeded })
+            return false;
         await log.AppendAsync(new MeasureTakenBack(step.Id));
         return true;
     }

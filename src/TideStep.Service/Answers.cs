@@ -12,9 +12,28 @@ public static class Answers
     public static IResult Problems(int status, string title, IEnumerable<Problem> problems)
     {
         var all = problems.ToList();
-        return Results.Problem(title: title, statusCode: status, detail: all.Count == 1 ? all[0].Hint : $"{all.Count} problems", extensions: new Dictionary<string, object?>
-        {
-            ["problems"] = all.Select(p => new { p.What, p.Detail, p.Hint, at = p.At is null ? null : new { p.At.File, p.At.Line, p.At.Column } }).ToArray(),
-        });
+        return Results.Problem(
+            title: title,
+            statusCode: status,
+            detail: all.Count == 1 ? all[0].Hint : $"{all.Count} problems",
+            extensions: new Dictionary<string, object?>
+            {
+                ["problems"] = all.Select(p => new
+                    {
+                        p.What,
+                        p.Detail,
+                        p.Hint,
+                        at = p.At is null
+                            ? null
+                            : new
+                            {
+                                p.At.File,
+                                p.At.Line,
+                                p.At.Column,
+                            },
+                    })
+                    .ToArray(),
+            }
+        );
     }
 }

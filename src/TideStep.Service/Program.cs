@@ -13,13 +13,21 @@ using TideStep.Storage;
 using TideStep.Tables;
 
 var builder = WebApplication.CreateSlimBuilder(args);
-builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.Extensions.Hosting", LogLevel.None); // a start that fails is said below
+
+// a start that fails is said below
+builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.Extensions.Hosting", LogLevel.None);
 var settings = ServiceSettings.From(builder.Configuration);
 Directory.CreateDirectory(settings.Data);
-foreach (var own in new[] { "secrets", "artefacts" }) Directory.CreateDirectory(Path.Combine(settings.Data, own));
+foreach (var own in new[] { "secrets", "artefacts" })
+    Directory.CreateDirectory(Path.Combine(settings.Data, own));
 
 SqlStore store;
-try { store = settings.Database is { } text ? new PostgresStore(text) : new SqliteStore(Path.Combine(settings.Data, "tidestep.db")); }
+try
+{
+    store = settings.Database is { } text
+        ? new PostgresStore(text)
+        : new SqliteStore(Path.Combine(settings.Data, "tidestep.db"));
+}
 catch (StoreUnavailableException e)
 {
     Console.Error.WriteLine(e.Message);
@@ -28,16 +36,30 @@ catch (StoreUnavailableException e)
 
 var time = TimeProvider.System;
 var key = AccessKey.Open(settings.Data, time);
-var engine = new EngineSettings(settings.Pace, TimeSpan.FromMilliseconds(settings.Pace > 1 ? 50 : 200), 64, Path.Combine(settings.Data, "artefacts"));
-var http = new HttpClient(new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 });
-var vault = new SecretVault(Path.Combine(settings.Data, "vault.json"), settings.VaultKey ?? Path.Combine(settings.Data, "vault.key"));
+var engine = new EngineSettings(
+    settings.Pace,
+    TimeSpan.FromMilliseconds(settings.Pace > 1 ? 50 : 200),
+    64,
+    Path.Combine(settings.Data, "artefacts")
+);
+var http = new HttpClient(
+    new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 }
+);
+var vault = new SecretVault(
+    Path.Combine(settings.Data, "vault.json"),
+    settings.VaultKey ?? Path.Combine(settings.Data, "vault.key")
+);
 var secrets = new Secrets(Path.Combine(settings.Data, "secrets"), vault);
 var databases = new SqlConnector(secrets);
 var appliances = new HttpConnector(secrets, settings.Data);
 var ssh = new SshConnector(secrets, settings.Data, new HttpReader(http), databases, time);
 var standIns = new StandInConnector(http, time);
 var journal = EndedByForce.Watching<IJournal>(store);
-var reader = new MemberReader([EndedByForce.Watching<IConnector>(standIns), ssh, appliances, databases, new PersonConnector()], engine, time);
+var reader = new MemberReader(
+    [EndedByForce.Watching<IConnector>(standIns), ssh, appliances, databases, new PersonConnector()],
+    engine,
+    time
+);
 var feed = new RunFeed();
 var estates = new EstateDesk(store, reader, time);
 var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
@@ -46,20 +68,89 @@ var signing = new SignOffDesk(store, time);
 var rehearsals = new RehearsalDesk(estates, store, time);
 var fetching = new Fetching(library, http, time);
 var staging = new Staging(library, [ssh, standIns], time);
-var installation = await store.SettingAsync("installation", () => "t" + Guid.NewGuid().ToString("N")[..12], CancellationToken.None);
+var installation = await store.SettingAsync(
+    "installation",
+    () => "t" + Guid.NewGuid().ToString("N")[..12],
+    CancellationToken.None
+);
 
-builder.Services.AddSingleton(settings).AddSingleton(key).AddSingleton(time).AddSingleton(journal).AddSingleton<IDocumentStore>(store).AddSingleton<INoticeStore>(store).AddSingleton(feed).AddSingleton(estates).AddSingleton(checks).AddSingleton<Idempotency>().AddSingleton(new Searches(time))
-    .AddSingleton(library).AddSingleton(fetching).AddSingleton(staging).AddSingleton(new Uploads(library, time)).AddSingleton(new ArtefactNeeds(store, store, time)).AddSingleton(vault).AddSingleton(signing).AddSingleton(rehearsals);
-builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)));
-builder.Services.AddSingleton(services => new RunDesk(estates, journal, store, feed, reader, engine, time, installation, $"{Environment.MachineName}/{Environment.ProcessId}",
-    (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what))
-{ Checks = checks, SignOffs = signing, Rehearsals = rehearsals, TakesUp = true, Mask = secrets.Mask });
-builder.Services.AddSingleton(services => new PointDesk(services.GetRequiredService<RunDesk>(), estates, reader, journal, engine, time, installation));
-builder.Services.AddSingleton(services => new ReturnDesk(services.GetRequiredService<RunDesk>(), estates, services.GetRequiredService<PointDesk>(), reader));
+builder
+    .Services.AddSingleton(settings)
+    .AddSingleton(key)
+    .AddSingleton(time)
+    .AddSingleton(journal)
+    .AddSingleton<IDocumentStore>(store)
+    .AddSingleton<INoticeStore>(store)
+    .AddSingleton(feed)
+    .AddSingleton(estates)
+    .AddSingleton(checks)
+    .AddSingleton<Idempotency>()
+    .AddSingleton(new Searches(time))
+    .AddSingleton(library)
+    .AddSingleton(fetching)
+    .AddSingleton(staging)
+    .AddSingleton(new Uploads(library, time))
+    .AddSingleton(new ArtefactNeeds(store, store, time))
+    .AddSingleton(vault)
+    .AddSingleton(signing)
+    .AddSingleton(rehearsals);
+builder.Services.AddSingleton(services => new SurveySchedule(estates, store, time, (what, error) =>
+    services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Surveys").LogWarning(error, "{What}", what)
+));
+builder.Services.AddSingleton(services => new RunDesk(
+    estates,
+    journal,
+    store,
+    feed,
+    reader,
+    engine,
+    time,
+    installation,
+    $"{Environment.MachineName}/{Environment.ProcessId}",
+    (what, error) =>
+        services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what)
+)
+{
+    Checks = checks,
+    SignOffs = signing,
+    Rehearsals = rehearsals,
+    TakesUp = true,
+    Mask = secrets.Mask,
+});
+builder.Services.AddSingleton(services => new PointDesk(
+    services.GetRequiredService<RunDesk>(),
+    estates,
+    reader,
+    journal,
+    engine,
+    time,
+    installation
+));
+builder.Services.AddSingleton(services => new ReturnDesk(
+    services.GetRequiredService<RunDesk>(),
+    estates,
+    services.GetRequiredService<PointDesk>(),
+    reader
+));
 builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));
-builder.Services.AddSingleton(services => new NoticeDesk(store, store, services.GetRequiredService<RunDesk>(), estates, new WebhookSender(http, secrets, time), new MailSender(secrets), feed, engine, time, installation,
-    (what, error) => services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what))
-{ LinkOf = run => $"http://127.0.0.1:{settings.Port}/runs/{run}", Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people) });
+builder.Services.AddSingleton(services => new NoticeDesk(
+    store,
+    store,
+    services.GetRequiredService<RunDesk>(),
+    estates,
+    new WebhookSender(http, secrets, time),
+    new MailSender(secrets),
+    feed,
+    engine,
+    time,
+    installation,
+    (what, error) =>
+        services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what)
+)
+{
+    LinkOf = run => $"http://127.0.0.1:{settings.Port}/runs/{run}",
+    Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people),
+});
 builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
 builder.Services.AddProblemDetails();
 builder.Services.AddOpenApi();
@@ -77,8 +168,13 @@ if (settings.Console is { } console)
     app.UseStaticFiles(new StaticFileOptions { FileProvider = files });
 }
 app.MapGet("/health/live", () => Results.Ok(new { alive = true }));
+
 // Ready means that the runs of before are in hand again: what is said of one right after a start is not refused.
-app.MapGet("/health/ready", async (IJournal journal, RunDesk runs, CancellationToken ct) => runs.TookUp ? Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) }) : Results.Json(new { ready = false }, statusCode: 503));
+app.MapGet("/health/ready", async (IJournal journal, RunDesk runs, CancellationToken ct) =>
+    runs.TookUp
+        ? Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) })
+        : Results.Json(new { ready = false }, statusCode: 503)
+);
 app.MapOpenApi();
 app.MapEntry(key);
 var api = app.MapGroup("/api");
@@ -97,13 +193,30 @@ api.MapNotices();
 api.MapFollowUps();
 api.MapRehearsals();
 api.MapPoints();
-api.MapGet("/service", () => new { version = ServiceSettings.Version, installation, settings.Pace }).WithSummary("This service");
-if (settings.Console is { } folder) app.MapFallback((HttpContext context) => context.Request.Path.StartsWithSegments("/api") ? Results.NotFound() : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html"));
+api.MapGet("/service", () => new
+        {
+            version = ServiceSettings.Version,
+            installation,
+            settings.Pace,
+        })
+    .WithSummary("This service");
+if (settings.Console is { } folder)
+    app.MapFallback(
+        (HttpContext context) =>
+            context.Request.Path.StartsWithSegments("/api")
+                ? Results.NotFound()
+                : Results.File(Path.GetFullPath(Path.Combine(folder, "index.html")), "text/html")
+    );
 
-try { await app.StartAsync(); }
+try
+{
+    await app.StartAsync();
+}
 catch (IOException e)
 {
-    Console.Error.WriteLine($"the service can't listen on port {settings.Port}: {e.Message}\nChoose another with --port.");
+    Console.Error.WriteLine(
+        $"the service can't listen on port {settings.Port}: {e.Message}\nChoose another with --port."
+    );
     await store.DisposeAsync();
     return 3;
 }

@@ -13,7 +13,8 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
     /// <summary>Tide Step's own version.</summary>
     public const string Version = "0.1.0";
 
-    /// <summary>The file of the key that secrets are kept under, where it lies elsewhere than in the data folder.</summary>
+    /// <summary>The file of the key that secrets are kept under, where it lies elsewhere than in the data
+    /// folder.</summary>
     public string? VaultKey { get; init; }
 
     public static ServiceSettings From(IConfiguration configuration)
@@ -21,9 +22,18 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
         var home = Environment.GetFolderPath(Environment.SpecialFolder.UserProfile);
         var beside = Path.Combine(AppContext.BaseDirectory, "console");
         return new ServiceSettings(
-            Path.GetFullPath(configuration["data"] ?? Environment.GetEnvironmentVariable("TIDESTEP_DATA") ?? Path.Combine(home, ".tidestep")),
-            int.Parse(configuration["port"] ?? "7470", CultureInfo.InvariantCulture), configuration["database"], double.Parse(configuration["pace"] ?? "1", CultureInfo.InvariantCulture),
-            new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c)))
-        { VaultKey = configuration["vault-key"] };
+            Path.GetFullPath(
+                configuration["data"]
+                    ?? Environment.GetEnvironmentVariable("TIDESTEP_DATA")
+                    ?? Path.Combine(home, ".tidestep")
+            ),
+            int.Parse(configuration["port"] ?? "7470", CultureInfo.InvariantCulture),
+            configuration["database"],
+            double.Parse(configuration["pace"] ?? "1", CultureInfo.InvariantCulture),
+            new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c))
+        )
+        {
+            VaultKey = configuration["vault-key"],
+        };
     }
 }

@@ -34,8 +34,10 @@ internal sealed class FleetClock(double pace)
 
     public async Task After(TimeSpan span, Action then)
     {
-        if (span > TimeSpan.Zero) await Task.Delay(span);
-        else await Task.Yield();
+        if (span > TimeSpan.Zero)
+            await Task.Delay(span);
+        else
+            await Task.Yield();
         then();
     }
 }
@@ -47,7 +49,18 @@ internal sealed class FleetRecord
     private long _number;
 
     public void Add(string node, string component, string verb, string arguments, string attempt, string what) =>
-        _deeds.Enqueue(new Deed(Interlocked.Increment(ref _number), DateTimeOffset.UtcNow, node, component, verb, arguments, attempt, what));
+        _deeds.Enqueue(
+            new Deed(
+                Interlocked.Increment(ref _number),
+                DateTimeOffset.UtcNow,
+                node,
+                component,
+                verb,
+                arguments,
+                attempt,
+                what
+            )
+        );
 
     public IReadOnlyList<Deed> All => [.. _deeds];
 }
@@ -59,18 +72,35 @@ internal sealed class Fleet
 
     public FleetRecord Record { get; } = new();
 
-    /// <summary>Makes the nodes that the estate reaches as stand-ins, each member at the version it was read with.</summary>
+    /// <summary>Makes the nodes that the estate reaches as stand-ins, each member at the version it was read
+    /// with.</summary>
     public Fleet(Estate estate, Readings readings, double pace)
     {
         var clock = new FleetClock(pace);
-        foreach (var node in estate.Nodes.Values.Where(n => n.Reach.By == "stand-in")) _nodes[node.Id] = new SimulatedNode(node.Id, clock, Record);
+        foreach (var node in estate.Nodes.Values.Where(n => n.Reach.By == "stand-in"))
+            _nodes[node.Id] = new SimulatedNode(node.Id, clock, Record);
         foreach (var component in estate.Components)
-            foreach (var member in component.Members.Concat(component.SpareNodes.Select(n => new Member(component.Id, n, null))))
-            {
-                if (!_nodes.TryGetValue(member.Node, out var node)) continue;
-                var reading = readings.Of(member);
-                node.Add(new SimulatedMember(component.Id, component.Product, reading.Running, reading.Role ?? member.Role, reading.Values) { Staged = reading.Staged, Installed = reading.Installed ?? reading.Running });
-            }
+        foreach (
+            var member in component.Members.Concat(component.SpareNodes.Select(n => new Member(component.Id, n, null)))
+        )
+        {
+            if (!_nodes.TryGetValue(member.Node, out var node))
+                continue;
+            var reading = readings.Of(member);
+            node.Add(
+                new SimulatedMember(
+                    component.Id,
+                    component.Product,
+                    reading.Running,
+                    reading.Role ?? member.Role,
+                    reading.Values
+                )
+                {
+                    Staged = reading.Staged,
+                    Installed = reading.Installed ?? reading.Running,
+                }
+            );
+        }
     }
 
     public SimulatedNode? Find(string id) => _nodes.GetValueOrDefault(id);

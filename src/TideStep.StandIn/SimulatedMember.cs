@@ -1,11 +1,18 @@
 namespace TideStep.StandIn;
 
 /// <summary>One program on a simulated node: what is installed, what runs, and how far behind it is.</summary>
-internal sealed class SimulatedMember(string component, string product, string? running, string? role, IReadOnlyDictionary<string, string> values)
+internal sealed class SimulatedMember(
+    string component,
+    string product,
+    string? running,
+    string? role,
+    IReadOnlyDictionary<string, string> values
+)
 {
     private readonly Dictionary<string, string> _values = new(values);
 
-    /// <summary>Changes what one of its readings tells from now on: a disk that was grown, a queue that ran full.</summary>
+    /// <summary>Changes what one of its readings tells from now on: a disk that was grown, a queue that ran
+    /// full.</summary>
     public void Set(string name, string value) => _values[name] = value;
 
     public string Component { get; } = component;
@@ -29,13 +36,25 @@ internal sealed class SimulatedMember(string component, string product, string? 
         var inStep = Started && now >= CaughtUpAt;
         var values = new Dictionary<string, string>(_values)
         {
-            ["state"] = !Started ? "stopped" : inStep ? "in step" : "catching up",
+            ["state"] =
+                !Started ? "stopped"
+                : inStep ? "in step"
+                : "catching up",
             ["admitted"] = Admitted ? "true" : "false",
             ["sessions"] = !Started || now >= DrainedAt ? "0" : _values.GetValueOrDefault("sessions", "40"),
             ["lag"] = inStep ? _values.GetValueOrDefault("lag", "0 B") : "64 MiB",
             ["objects"] = _values.GetValueOrDefault("objects", "1000"),
             ["data-version"] = DataVersion ?? "",
         };
-        return new MemberReport(Component, Product, Started ? Running : null, Installed, Staged, Role, Started && Admitted && inStep, values);
+        return new MemberReport(
+            Component,
+            Product,
+            Started ? Running : null,
+            Installed,
+            Staged,
+            Role,
+            Started && Admitted && inStep,
+            values
+        );
     }
 }

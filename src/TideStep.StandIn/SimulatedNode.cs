@@ -4,7 +4,8 @@ using System.Text.Json;
 
 namespace TideStep.StandIn;
 
-/// <summary>A simulated node: its members, its disk, its attempt records and its faults. All calls pass one lock, like a node's own.</summary>
+/// <summary>A simulated node: its members, its disk, its attempt records and its faults. All calls pass one lock, like
+/// a node's own.</summary>
 internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord record)
 {
     private sealed class AttemptRecord
@@ -34,11 +35,24 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     public void Add(SimulatedMember member) => _members[member.Component] = member;
 
     /// <summary>Whether the node answers at all now.</summary>
-    public bool Answers { get { lock (_gate) return clock.Now >= _awayUntil; } }
+    public bool Answers
+    {
+        get
+        {
+            lock (_gate)
+                return clock.Now >= _awayUntil;
+        }
+    }
 
     public NodeReport Report()
     {
-        lock (_gate) return new NodeReport(Id, _boot, _freeBytes, [.. _members.Values.OrderBy(m => m.Component, StringComparer.Ordinal).Select(m => m.Report(clock.Now))]);
+        lock (_gate)
+            return new NodeReport(
+                Id,
+                _boot,
+                _freeBytes,
+                [.. _members.Values.OrderBy(m => m.Component, StringComparer.Ordinal).Select(m => m.Report(clock.Now))]
+            );
     }
 
     private readonly SortedDictionary<string, StagedRequest> _laid = new(StringComparer.Ordinal);
@@ -48,8 +62,10 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     {
         lock (_gate)
         {
-            if (_laid.TryGetValue(name, out var known) && known == file) return null;
-            if (file.Bytes > _freeBytes) return $"no room on {Id}: needs {file.Bytes} bytes, has {_freeBytes:0}";
+            if (_laid.TryGetValue(name, out var known) && known == file)
+                return null;
+            if (file.Bytes > _freeBytes)
+                return $"no room on {Id}: needs {file.Bytes} bytes, has {_freeBytes:0}";
             _freeBytes -= file.Bytes;
             _laid[name] = file;
             return null;
@@ -58,26 +74,31 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
 
     public IReadOnlyDictionary<string, StagedRequest> Laid()
     {
-        lock (_gate) return new Dictionary<string, StagedRequest>(_laid);
+        lock (_gate)
+            return new Dictionary<string, StagedRequest>(_laid);
     }
 
     public void Fault(FaultRequest fault)
     {
         lock (_gate)
         {
-            if (fault is { Kind: "lose-contact", Verb: "*" }) LoseContact(fault.Seconds);
-            else _faults.Add(fault);
+            if (fault is { Kind: "lose-contact", Verb: "*" })
+                LoseContact(fault.Seconds);
+            else
+                _faults.Add(fault);
         }
     }
 
-    private void LoseContact(double seconds) => _awayUntil = seconds <= 0 ? DateTimeOffset.MaxValue : clock.Now + clock.Pace(TimeSpan.FromSeconds(seconds));
+    private void LoseContact(double seconds) =>
+        _awayUntil = seconds <= 0 ? DateTimeOffset.MaxValue : clock.Now + clock.Pace(TimeSpan.FromSeconds(seconds));
 
     /// <summary>Changes a reading of a member; false where the node has no such member.</summary>
     public bool Set(string component, string name, string value)
     {
         lock (_gate)
         {
-            if (!_members.TryGetValue(component, out var member)) return false;
+            if (!_members.TryGetValue(component, out var member))
+                return false;
             member.Set(name, value);
             return true;
         }
@@ -85,7 +106,11 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
 
     public void ClearFaults()
     {
-        lock (_gate) { _faults.Clear(); _awayUntil = DateTimeOffset.MinValue; }
+        lock (_gate)
+        {
+            _faults.Clear();
+            _awayUntil = DateTimeOffset.MinValue;
+        }
     }
 
     public FenceState Raise(FenceRequest request)
@@ -93,7 +118,12 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         lock (_gate)
         {
             var now = _fences.GetValueOrDefault(request.Installation, new FenceState(0, 0));
-            return _fences[request.Installation] = new FenceState(Math.Max(now.Epoch, request.Epoch), Math.Max(now.Sequence, request.Sequence)) is var raised && request.Epoch < now.Epoch ? now : raised;
+            return _fences[request.Installation] =
+                new FenceState(Math.Max(now.Epoch, request.Epoch), Math.Max(now.Sequence, request.Sequence))
+                    is var raised
+                && request.Epoch < now.Epoch
+                    ? now
+                    : raised;
         }
     }
 
@@ -101,16 +131,33 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     {
         lock (_gate)
         {
-            if (Strikes("record-missing", "*", consume: false)) return new AttemptStatus("unknown", null, "", _boot);
-            if (!_attempts.TryGetValue((installation, attempt), out var known)) return new AttemptStatus("unknown", null, "", _boot);
-            if (Strikes("record-torn", "*", consume: false)) return new AttemptStatus("torn", null, "", _boot);
+            if (Strikes("record-missing", "*", consume: false))
+                return new AttemptStatus("unknown", null, "", _boot);
+            if (!_attempts.TryGetValue((installation, attempt), out var known))
+                return new AttemptStatus("unknown", null, "", _boot);
+            if (Strikes("record-torn", "*", consume: false))
+                return new AttemptStatus("torn", null, "", _boot);
             // A node that restarted in the middle knows that the attempt began and not how it ended.
-            if (known.State == "running" && known.Boot != _boot) known.State = "restarted";
+            if (known.State == "running" && known.Boot != _boot)
+                known.State = "restarted";
             return new AttemptStatus(known.State, known.ExitCode, known.Output, _boot);
         }
     }
 
-    private static readonly HashSet<string> Verbs = ["stop", "start", "restart-service", "restart-node", "install", "send", "capture", "capture-by", "check-point", "discard-point", "command"];
+    private static readonly HashSet<string> Verbs =
+    [
+        "stop",
+        "start",
+        "restart-service",
+        "restart-node",
+        "install",
+        "send",
+        "capture",
+        "capture-by",
+        "check-point",
+        "discard-point",
+        "command",
+    ];
 
     /// <summary>Begins an attempt, or says why not.</summary>
     public string? Begin(AttemptRequest request)
@@ -118,16 +165,25 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         lock (_gate)
         {
             var fence = _fences.GetValueOrDefault(request.Installation, new FenceState(0, 0));
-            if (request.Epoch < fence.Epoch) return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
-            if (_attempts.ContainsKey((request.Installation, request.Attempt))) return "the attempt is known already";
-            if (clock.RealNow.ToUnixTimeSeconds() > request.StartBy) return "its start-by time has passed";
-            if (!Verbs.Contains(request.Verb)) return $"it does not know how to {request.Verb}";
+            if (request.Epoch < fence.Epoch)
+                return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
+            if (_attempts.ContainsKey((request.Installation, request.Attempt)))
+                return "the attempt is known already";
+            if (clock.RealNow.ToUnixTimeSeconds() > request.StartBy)
+                return "its start-by time has passed";
+            if (!Verbs.Contains(request.Verb))
+                return $"it does not know how to {request.Verb}";
             _fences[request.Installation] = new FenceState(request.Epoch, Math.Max(fence.Sequence, request.Sequence));
             var attempt = new AttemptRecord { State = "running", Boot = _boot };
             _attempts[(request.Installation, request.Attempt)] = attempt;
             // An installer tells how far it is.
-            if (request.Verb == "install") attempt.Output = "unpacking\n";
-            if (Strikes("hang", request.Verb, consume: true)) { Note(request, "hangs"); return null; }
+            if (request.Verb == "install")
+                attempt.Output = "unpacking\n";
+            if (Strikes("hang", request.Verb, consume: true))
+            {
+                Note(request, "hangs");
+                return null;
+            }
             if (_faults.FirstOrDefault(f => f.Kind == "lose-contact" && f.Verb == request.Verb) is { } lost)
             {
                 _faults.Remove(lost);
@@ -135,8 +191,15 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             }
             var takes = clock.TimeOf(request.Verb);
             Note(request, "begun");
-            if (request.Verb is not ("check-point" or "discard-point")) _busyUntil = clock.Now + takes;
-            if (request.Verb == "install") _ = clock.After(takes / 2, () => { lock (_gate) if (attempt.State == "running") attempt.Output += "setting up\n"; });
+            if (request.Verb is not ("check-point" or "discard-point"))
+                _busyUntil = clock.Now + takes;
+            if (request.Verb == "install")
+                _ = clock.After(takes / 2, () =>
+                {
+                    lock (_gate)
+                        if (attempt.State == "running")
+                            attempt.Output += "setting up\n";
+                });
             _ = clock.After(takes, () => Finish(request, attempt));
             return null;
         }
@@ -148,8 +211,13 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         lock (_gate)
         {
             var fence = _fences.GetValueOrDefault(request.Installation, new FenceState(0, 0));
-            if (request.Epoch < fence.Epoch) return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
-            if (_attempts.TryGetValue((request.Installation, attempt), out var known) && known.State == "running" && known.Boot == _boot)
+            if (request.Epoch < fence.Epoch)
+                return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
+            if (
+                _attempts.TryGetValue((request.Installation, attempt), out var known)
+                && known.State == "running"
+                && known.Boot == _boot
+            )
             {
                 (known.ExitCode, known.Output, known.State) = (143, "stopped by request", "ended");
                 record.Add(Id, "", "stop-attempt", "", attempt, "done");
@@ -162,27 +230,35 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     {
         lock (_gate)
         {
-            if (attempt.Boot != _boot || attempt.State != "running") return;
-            var (code, output) = Strikes("fail-once", request.Verb, consume: true) ? (1, "the action failed (fault switched on for one time)")
-                : Strikes("fail-always", request.Verb, consume: false) ? (1, "the action failed (fault switched on)") : Carry(request);
+            if (attempt.Boot != _boot || attempt.State != "running")
+                return;
+            var (code, output) =
+                Strikes("fail-once", request.Verb, consume: true)
+                    ? (1, "the action failed (fault switched on for one time)")
+                : Strikes("fail-always", request.Verb, consume: false) ? (1, "the action failed (fault switched on)")
+                : Carry(request);
             (attempt.ExitCode, attempt.Output, attempt.State) = (code, attempt.Output + output, "ended");
             Note(request, code == 0 ? "done" : $"failed with {code}");
         }
     }
 
-    private void Note(AttemptRequest request, string what) => record.Add(Id, request.Component, request.Verb, string.Join(' ', request.Arguments), request.Attempt, what);
+    private void Note(AttemptRequest request, string what) =>
+        record.Add(Id, request.Component, request.Verb, string.Join(' ', request.Arguments), request.Attempt, what);
 
     private bool Strikes(string kind, string verb, bool consume)
     {
         var at = _faults.FindIndex(f => f.Kind == kind && (f.Verb == "*" || verb == "*" || f.Verb == verb));
-        if (at < 0) return false;
-        if (consume) _faults.RemoveAt(at);
+        if (at < 0)
+            return false;
+        if (consume)
+            _faults.RemoveAt(at);
         return true;
     }
 
     private (int Code, string Output) Carry(AttemptRequest request)
     {
-        if (!_members.TryGetValue(request.Component, out var member)) return (127, $"no {request.Component} on {Id}");
+        if (!_members.TryGetValue(request.Component, out var member))
+            return (127, $"no {request.Component} on {Id}");
         string Argument(int at) => at < request.Arguments.Count ? request.Arguments[at] : "";
         switch (request.Verb)
         {
@@ -197,14 +273,20 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "install":
                 return Install(member, Argument(0), Argument(1));
             case "send":
-                return Strikes("bad-checksum", "send", consume: true) ? (4, $"{Argument(0)}: checksum differs") : (0, $"{Argument(0)} is at {Argument(1)}");
+                return Strikes("bad-checksum", "send", consume: true)
+                    ? (4, $"{Argument(0)}: checksum differs")
+                    : (0, $"{Argument(0)} is at {Argument(1)}");
             case "capture" or "capture-by":
                 return Capture(member, Argument(0));
             case "check-point":
-                return _points.TryGetValue(Argument(0), out var point) && point.Sha256 == Argument(1) ? (0, "whole: checksum and listing agree") : (5, $"{Argument(0)} is not there or not whole");
+                return _points.TryGetValue(Argument(0), out var point) && point.Sha256 == Argument(1)
+                    ? (0, "whole: checksum and listing agree")
+                    : (5, $"{Argument(0)} is not there or not whole");
             case "discard-point":
-                if (!_points.TryGetValue(Argument(0), out var kept)) return (0, $"{Argument(0)} was gone already");
-                if (kept.Sha256 != Argument(1)) return (6, $"{Argument(0)} is not what was captured, and was left");
+                if (!_points.TryGetValue(Argument(0), out var kept))
+                    return (0, $"{Argument(0)} was gone already");
+                if (kept.Sha256 != Argument(1))
+                    return (6, $"{Argument(0)} is not what was captured, and was left");
                 _points.Remove(Argument(0));
                 return (0, $"{Argument(0)} is gone");
             default:
@@ -214,7 +296,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
 
     private (int, string) Start(SimulatedMember member, string service)
     {
-        if (member.DataVersion is { Length: > 0 } data && member.Installed is { } program && Older(program, data)) return (6, $"{service}: {program} refuses to start on data of {data}");
+        if (member.DataVersion is { Length: > 0 } data && member.Installed is { } program && Older(program, data))
+            return (6, $"{service}: {program} refuses to start on data of {data}");
         member.Running = Strikes("wrong-version", "start", consume: true) ? member.Running : member.Installed;
         (member.Started, member.Admitted) = (true, true);
         member.DrainedAt = DateTimeOffset.MaxValue;
@@ -225,22 +308,33 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     private void RestartNode()
     {
         _boot++;
-        _awayUntil = clock.Now + clock.TimeOf("restart-node") + (Strikes("late", "restart-node", consume: true) ? clock.TimeOf("late") : TimeSpan.Zero);
+        _awayUntil =
+            clock.Now
+            + clock.TimeOf("restart-node")
+            + (Strikes("late", "restart-node", consume: true) ? clock.TimeOf("late") : TimeSpan.Zero);
         var reverts = Strikes("reverts", "restart-node", consume: true);
         foreach (var member in _members.Values)
         {
             // A watchdog of the node's own does not like what it booted, and goes back to the slot that was good.
-            if (reverts && member.Staged is not null) (member.Installed, member.Staged) = (member.Staged, member.Installed);
-            if (member.Started) { member.Running = member.Installed; member.CaughtUpAt = _awayUntil + clock.TimeOf("catch-up"); }
+            if (reverts && member.Staged is not null)
+                (member.Installed, member.Staged) = (member.Staged, member.Installed);
+            if (member.Started)
+            {
+                member.Running = member.Installed;
+                member.CaughtUpAt = _awayUntil + clock.TimeOf("catch-up");
+            }
             member.DrainedAt = DateTimeOffset.MaxValue;
         }
     }
 
     private (int, string) Install(SimulatedMember member, string package, string version)
     {
-        if (Strikes("disk-full", "install", consume: true)) return (28, $"{package}: no space left on the device");
-        if (Strikes("bad-checksum", "install", consume: true)) return (4, $"{package} {version}: checksum differs");
-        if (version.Length == 0) return (2, $"{package}: no version named");
+        if (Strikes("disk-full", "install", consume: true))
+            return (28, $"{package}: no space left on the device");
+        if (Strikes("bad-checksum", "install", consume: true))
+            return (4, $"{package} {version}: checksum differs");
+        if (version.Length == 0)
+            return (2, $"{package}: no version named");
         member.Installed = version;
         // A program that is replaced while it runs goes on as it was until it restarts.
         return (0, $"{package} {version} installed");
@@ -248,12 +342,24 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
 
     private (int, string) Capture(SimulatedMember member, string name)
     {
-        if (Strikes("disk-full", "capture", consume: true)) return (28, "no space left on the device");
+        if (Strikes("disk-full", "capture", consume: true))
+            return (28, "no space left on the device");
         var text = $"{Id}/{member.Component}/{member.Installed}/{member.DataVersion}";
         var sum = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)));
         var place = $"/var/backups/{name}";
         _points[place] = new Point(member.Component, member.Installed, member.DataVersion, sum, 1_200_000_000);
-        return (0, JsonSerializer.Serialize(new { place, bytes = 1_200_000_000L, sha256 = sum, entries = 214 }));
+        return (
+            0,
+            JsonSerializer.Serialize(
+                new
+                {
+                    place,
+                    bytes = 1_200_000_000L,
+                    sha256 = sum,
+                    entries = 214,
+                }
+            )
+        );
     }
 
     private (int, string) Command(SimulatedMember member, IReadOnlyList<string> arguments)
@@ -268,7 +374,9 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 member.Admitted = true;
                 return (0, "takes work again");
             case "notice":
-                return first is "up" or "down" ? (0, first == "up" ? $"shown to users: {string.Join(' ', arguments.Skip(2))}" : "no longer shown") : (2, "up or down?");
+                return first is "up" or "down"
+                    ? (0, first == "up" ? $"shown to users: {string.Join(' ', arguments.Skip(2))}" : "no longer shown")
+                    : (2, "up or down?");
             case "retire":
                 (member.Started, member.Admitted) = (false, false);
                 return (0, "no longer one of the members");
@@ -276,18 +384,30 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 member.Staged = first;
                 return (0, $"{first} waits in the other slot");
             case "switch":
-                if (member.Staged is null) return (3, "nothing is staged");
+                if (member.Staged is null)
+                    return (3, "nothing is staged");
                 (member.Installed, member.Staged) = (member.Staged, member.Installed);
-                return (0, $"{member.Installed} takes effect at the next start; {member.Staged} is kept in the other slot");
+                return (
+                    0,
+                    $"{member.Installed} takes effect at the next start; {member.Staged} is kept in the other slot"
+                );
             case "convert":
-                foreach (var m in _members.Values.Where(m => m.Component == member.Component)) m.DataVersion = first;
+                foreach (var m in _members.Values.Where(m => m.Component == member.Component))
+                    m.DataVersion = first;
                 return (0, $"data converted to {first}: 1000 objects, 0 failed");
             case "snapshot":
                 return Snapshot(member, first, arguments.Count > 2 ? arguments[2] : "");
             case "try-out":
-                return _points.ContainsKey(first) ? (0, $"{first} restored into a scratch place and read there: 214 entries; the scratch place is cleared") : (5, $"{first} is not there");
+                return _points.ContainsKey(first)
+                    ? (
+                        0,
+                        $"{first} restored into a scratch place and read there: 214 entries; the scratch "
+                            + $"place is cleared"
+                    )
+                    : (5, $"{first} is not there");
             case "bring-back":
-                if (!_points.TryGetValue(first, out var point)) return (5, $"{first} is not there");
+                if (!_points.TryGetValue(first, out var point))
+                    return (5, $"{first} is not there");
                 (member.Installed, member.DataVersion) = (point.Version, point.DataVersion);
                 return (0, $"brought back {point.Version} from {first}");
             default:
@@ -295,19 +415,34 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         }
     }
 
-    // What a manager of machines does: it keeps states of its own under a name, each complete only a moment after it was asked for.
+    // What a manager of machines does: it keeps states of its own under a name, each complete only a moment after it
+    // was asked for.
     private (int, string) Snapshot(SimulatedMember member, string what, string name)
     {
         if (what == "take")
         {
-            if (Strikes("disk-full", "capture", consume: true)) return (28, "no space left for a snapshot");
+            if (Strikes("disk-full", "capture", consume: true))
+                return (28, "no space left for a snapshot");
             _points[name] = new Point(member.Component, member.Installed, member.DataVersion, "", 800_000_000);
             _completeAt[name] = clock.Now + clock.TimeOf("capture");
             return (0, $"{name} is being taken");
         }
-        if (!_points.TryGetValue(name, out var point)) return (5, $"there is no snapshot {name}");
-        if (what == "drop") return _points.Remove(name) ? (0, $"{name} is dropped") : (5, $"there is no snapshot {name}");
-        return (0, JsonSerializer.Serialize(new { name, state = clock.Now >= _completeAt[name] ? "complete" : "creating", bytes = point.Bytes, of = point.Version }));
+        if (!_points.TryGetValue(name, out var point))
+            return (5, $"there is no snapshot {name}");
+        if (what == "drop")
+            return _points.Remove(name) ? (0, $"{name} is dropped") : (5, $"there is no snapshot {name}");
+        return (
+            0,
+            JsonSerializer.Serialize(
+                new
+                {
+                    name,
+                    state = clock.Now >= _completeAt[name] ? "complete" : "creating",
+                    bytes = point.Bytes,
+                    of = point.Version,
+                }
+            )
+        );
     }
 
     // Numbers by value, dot by dot: enough for the stand-in's own versions.
@@ -315,7 +450,8 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
     {
         var (x, y) = (a.Split('.'), b.Split('.'));
         for (var i = 0; i < Math.Min(x.Length, y.Length); i++)
-            if (int.TryParse(x[i], out var p) && int.TryParse(y[i], out var q) && p != q) return p < q;
+            if (int.TryParse(x[i], out var p) && int.TryParse(y[i], out var q) && p != q)
+                return p < q;
         return x.Length < y.Length;
     }
 }

@@ -24,24 +24,35 @@ public sealed class PostgresStore : SqlStore
     protected override string ForUpdate => " for update";
     protected override string Identity => "bigint generated always as identity primary key";
 
-    protected override Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false) => Task.Run(() =>
-    {
-        try
-        {
-            using var connection = _source.OpenConnection();
-            using var transaction = connection.BeginTransaction();
-            var value = work(connection);
-            transaction.Commit();
-            return value;
-        }
-        catch (NpgsqlException e) when (e is not PostgresException) { throw new StoreUnavailableException($"the database can't be reached: {e.Message}", e); }
-    }, ct);
+    protected override Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false) =>
+        Task.Run(
+            () =>
+            {
+                try
+                {
+                    using var connection = _source.OpenConnection();
+                    using var transaction = connection.BeginTransaction();
+                    var value = work(connection);
+                    transaction.Commit();
+                    return value;
+                }
+                catch (NpgsqlException e) when (e is not PostgresException)
+                {
+                    throw new StoreUnavailableException($"the database can't be reached: {e.Message}", e);
+                }
+            },
+            ct
+        );
 
-    protected override Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct) => Task.Run(() =>
-    {
-        using var connection = _source.OpenConnection();
-        return work(connection);
-    }, ct);
+    protected override Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct) =>
+        Task.Run(
+            () =>
+            {
+                using var connection = _source.OpenConnection();
+                return work(connection);
+            },
+            ct
+        );
 
     public override ValueTask DisposeAsync() => _source.DisposeAsync();
 }

@@ -3,14 +3,40 @@ using TideStep.Core.Runs;
 namespace TideStep.Storage;
 
 /// <summary>One revision of a document; revisions of a kind and identifier count from 1, none is ever lost.</summary>
-public sealed record StoredDocument(string Kind, string Id, long Revision, string Digest, string Body, DateTimeOffset At, string Author);
+public sealed record StoredDocument(
+    string Kind,
+    string Id,
+    long Revision,
+    string Digest,
+    string Body,
+    DateTimeOffset At,
+    string Author
+);
 
 /// <summary>A frozen plan with who made it and when.</summary>
-public sealed record StoredPlan(string Digest, string Estate, string Kind, string Body, DateTimeOffset At, string Author);
+public sealed record StoredPlan(
+    string Digest,
+    string Estate,
+    string Kind,
+    string Body,
+    DateTimeOffset At,
+    string Author
+);
 
 /// <summary>A notice: waiting to be taken, sent, or given up.</summary>
 /// <param name="Said">Why the last try failed, or null.</param>
-public sealed record StoredNotice(string Id, string Run, string Rule, string Moment, string Body, DateTimeOffset At, string State, int Attempts, DateTimeOffset NextAt, string? Said)
+public sealed record StoredNotice(
+    string Id,
+    string Run,
+    string Rule,
+    string Moment,
+    string Body,
+    DateTimeOffset At,
+    string State,
+    int Attempts,
+    DateTimeOffset NextAt,
+    string? Said
+)
 {
     public const string Waiting = "waiting";
     public const string Sent = "sent";
@@ -18,10 +44,20 @@ public sealed record StoredNotice(string Id, string Run, string Rule, string Mom
 }
 
 /// <summary>A run's row: what finds its journal. <c>Ended</c> repeats the journal's last entry, for lists.</summary>
-public sealed record StoredRun(string Id, string Plan, string? Parent, DateTimeOffset OpenedAt, long Epoch, string? Owner, string? Ended);
+public sealed record StoredRun(
+    string Id,
+    string Plan,
+    string? Parent,
+    DateTimeOffset OpenedAt,
+    long Epoch,
+    string? Owner,
+    string? Ended
+);
 
-/// <summary>An append or a claim was refused because another owner has the run, or another entry already has the number.</summary>
+/// <summary>An append or a claim was refused because another owner has the run, or another entry already has the
+/// number.</summary>
 public sealed class StaleOwnerException(string message) : Exception(message);
 
-/// <summary>The database can't take what must be kept: the disk is full, the file can't be written, the server is gone.</summary>
+/// <summary>The database can't take what must be kept: the disk is full, the file can't be written, the server is
+/// gone.</summary>
 public sealed class StoreUnavailableException(string message, Exception inner) : Exception(message, inner);

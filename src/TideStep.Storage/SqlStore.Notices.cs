@@ -9,34 +9,153 @@ public abstract partial class SqlStore : INoticeStore
 {
     private const string NoticeColumns = "id, run, rule, moment, body, at, state, attempts, next_at, said";
 
-    private sealed record NoticeRow(string Id, string Run, string Rule, string Moment, string Body, string At, string State, long Attempts, string Next_at, string? Said)
+    private sealed record NoticeRow(
+        string Id,
+        string Run,
+        string Rule,
+        string Moment,
+        string Body,
+        string At,
+        string State,
+        long Attempts,
+        string Next_at,
+        string? Said
+    )
     {
-        public StoredNotice ToNotice() => new(Id, Run, Rule, Moment, Body, Time(At), State, (int)Attempts, Time(Next_at), Said);
+        public StoredNotice ToNotice() =>
+            new(Id, Run, Rule, Moment, Body, Time(At), State, (int)Attempts, Time(Next_at), Said);
     }
 
-    public Task<IReadOnlyList<(long Position, JournalEntry Entry)>> ReadAllAsync(long after, int limit, CancellationToken ct) => ReadAsync(c =>
-        (IReadOnlyList<(long, JournalEntry)>)[.. c.Query<(long Position, string Run, long Sequence, long Epoch, string At, string Body)>("select position, run, sequence, epoch, at, event from journal where position > @after order by position limit @limit", new { after, limit })
-            .Select(r => (r.Position, new JournalEntry(r.Run, r.Sequence, r.Epoch, Time(r.At), JsonSerializer.Deserialize<RunEvent>(r.Body, Json.Options)!)))], ct);
+    public Task<IReadOnlyList<(long Position, JournalEntry Entry)>> ReadAllAsync(
+        long after,
+        int limit,
+        CancellationToken ct
+    ) =>
+        ReadAsync(
+            c =>
+                (IReadOnlyList<(long, JournalEntry)>)
+                    [
+                        .. c.Query<(long Position, string Run, long Sequence, long Epoch, string At, string Body)>(
+                                "select position, run, sequence, epoch, at, event from journal where "
+                                    + "position > @after order by position limit @limit",
+                                new { after, limit }
+                            )
+                            .Select(r =>
+                                (
+                                    r.Position,
+                                    new JournalEntry(
+                                        r.Run,
+                                        r.Sequence,
+                                        r.Epoch,
+                                        Time(r.At),
+                                        JsonSerializer.Deserialize<RunEvent>(r.Body, Json.Options)!
+                                    )
+                                )
+                            ),
+                    ],
+            ct
+        );
 
-    public Task<long> NoticesReadAsync(CancellationToken ct) => ReadAsync(c => c.ExecuteScalar<long>("select value from counters where name = 'notices'"), ct);
+    public Task<long> NoticesReadAsync(CancellationToken ct) =>
+        ReadAsync(c => c.ExecuteScalar<long>("select value from counters where name = 'notices'"), ct);
 
-    public Task QueueAsync(IReadOnlyCollection<StoredNotice> notices, long readTo, CancellationToken ct) => WriteAsync(c =>
-    {
-        foreach (var n in notices)
-            c.Execute($"insert into notices ({NoticeColumns}) values (@Id, @Run, @Rule, @Moment, @Body, @at, @State, @Attempts, @next, @Said) on conflict (id) do nothing", new { n.Id, n.Run, n.Rule, n.Moment, n.Body, at = Text(n.At), n.State, n.Attempts, next = Text(n.NextAt), n.Said });
-        return c.Execute("update counters set value = @readTo where name = 'notices' and value < @readTo", new { readTo });
-    }, ct);
+    public Task QueueAsync(IReadOnlyCollection<StoredNotice> notices, long readTo, CancellationToken ct) =>
+        WriteAsync(
+            c =>
+            {
+                foreach (var n in notices)
+                    c.Execute(
+                        $"insert into notices ({NoticeColumns}) values (@Id, @Run, @Rule, @Moment, @Body, "
+                            + $"@at, @State, @Attempts, @next, @Said) on conflict (id) do nothing",
+                        new
+                        {
+                            n.Id,
+                            n.Run,
+                            n.Rule,
+                            n.Moment,
+                            n.Body,
+                            at = Text(n.At),
+                            n.State,
+                            n.Attempts,
+                            next = Text(n.NextAt),
+                            n.Said,
+                        }
+                    );
+                return c.Execute(
+                    "update counters set value = @readTo where name = 'notices' and value < @readTo",
+                    new { readTo }
+                );
+            },
+            ct
+        );
 
-    public Task<IReadOnlyList<StoredNotice>> ClaimAsync(DateTimeOffset now, DateTimeOffset until, int limit, CancellationToken ct) => WriteAsync(c =>
-    {
-        var due = c.Query<NoticeRow>($"select {NoticeColumns} from notices where state = @waiting and next_at <= @now order by next_at, id limit @limit{ForUpdate}", new { waiting = StoredNotice.Waiting, now = Text(now), limit }).ToList();
-        foreach (var row in due) c.Execute("update notices set next_at = @until where id = @Id", new { until = Text(until), row.Id });
-        return (IReadOnlyList<StoredNotice>)[.. due.Select(r => r.ToNotice())];
-    }, ct);
+    public Task<IReadOnlyList<StoredNotice>> ClaimAsync(
+        DateTimeOffset now,
+        DateTimeOffset until,
+        int limit,
+        CancellationToken ct
+    ) =>
+        WriteAsync(
+            c =>
+            {
+                var due = c.Query<NoticeRow>(
+                        $"select {NoticeColumns} from notices where state = @waiting and next_at <= @now "
+                            + $"order by next_at, id limit @limit{ForUpdate}",
+                        new
+                        {
+                            waiting = StoredNotice.Waiting,
+                            now = Text(now),
+                            limit,
+                        }
+                    )
+                    .ToList();
+                foreach (var row in due)
+                    c.Execute(
+                        "update notices set next_at = @until where id = @Id",
+                        new { until = Text(until), row.Id }
+                    );
+                return (IReadOnlyList<StoredNotice>)[.. due.Select(r => r.ToNotice())];
+            },
+            ct
+        );
 
-    public Task TriedAsync(string id, string state, int attempts, DateTimeOffset nextAt, string? said, CancellationToken ct) => WriteAsync(c =>
-        c.Execute("update notices set state = @state, attempts = @attempts, next_at = @next, said = @said where id = @id", new { id, state, attempts, next = Text(nextAt), said }), ct);
+    public Task TriedAsync(
+        string id,
+        string state,
+        int attempts,
+        DateTimeOffset nextAt,
+        string? said,
+        CancellationToken ct
+    ) =>
+        WriteAsync(
+            c =>
+                c.Execute(
+                    "update notices set state = @state, attempts = @attempts, next_at = @next, said = @said "
+                        + "where id = @id",
+                    new
+                    {
+                        id,
+                        state,
+                        attempts,
+                        next = Text(nextAt),
+                        said,
+                    }
+                ),
+            ct
+        );
 
-    public Task<IReadOnlyList<StoredNotice>> NoticesAsync(int limit, string? run, CancellationToken ct) => ReadAsync(c =>
-        (IReadOnlyList<StoredNotice>)[.. c.Query<NoticeRow>($"select {NoticeColumns} from notices {(run is null ? "" : "where run = @run")} order by at desc, id limit @limit", new { run, limit }).Select(r => r.ToNotice())], ct);
+    public Task<IReadOnlyList<StoredNotice>> NoticesAsync(int limit, string? run, CancellationToken ct) =>
+        ReadAsync(
+            c =>
+                (IReadOnlyList<StoredNotice>)
+                    [
+                        .. c.Query<NoticeRow>(
+                                $"select {NoticeColumns} from notices "
+                                    + $"{(run is null ? "" : "where run = @run")} order by at desc, id limit @limit",
+                                new { run, limit }
+                            )
+                            .Select(r => r.ToNotice()),
+                    ],
+            ct
+        );
 }

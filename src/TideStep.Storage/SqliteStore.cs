@@ -4,14 +4,18 @@ using Microsoft.Data.Sqlite;
 
 namespace TideStep.Storage;
 
-/// <summary>The stores in one SQLite file (WAL, synchronous=FULL). A unit of work that comes while nobody writes is committed on its own thread; those that come meanwhile are committed together, so that many appends share one flush.</summary>
+/// <summary>The stores in one SQLite file (WAL, synchronous=FULL). A unit of work that comes while nobody writes is
+/// committed on its own thread; those that come meanwhile are committed together, so that many appends share one
+/// flush.</summary>
 public sealed class SqliteStore : SqlStore
 {
     private const int GroupLimit = 512;
 
     private readonly string _connectionText;
     private readonly SqliteConnection _writer;
-    private readonly Channel<Unit> _queue = Channel.CreateUnbounded<Unit>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly Channel<Unit> _queue = Channel.CreateUnbounded<Unit>(
+        new UnboundedChannelOptions { SingleReader = true }
+    );
     private readonly Lock _gate = new();
     private readonly Task _writing;
     private int _waiting;
@@ -25,9 +29,23 @@ public sealed class SqliteStore : SqlStore
     public SqliteStore(string path)
     {
         Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(path))!);
-        try { _lock = new FileStream(path + ".lock", FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
-        catch (IOException e) { throw new StoreUnavailableException($"another Tide Step service is using {path}; stop it, or give this one a data folder of its own", e); }
-        _connectionText = new SqliteConnectionStringBuilder { DataSource = path, Pooling = true, DefaultTimeout = 30 }.ToString();
+        try
+        {
+            _lock = new FileStream(path + ".lock", FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException e)
+        {
+            throw new StoreUnavailableException(
+                $"another Tide Step service is using {path}; stop it, or give this one a data folder of its own",
+                e
+            );
+        }
+        _connectionText = new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            Pooling = true,
+            DefaultTimeout = 30,
+        }.ToString();
         try
         {
             _writer = Open();
@@ -64,45 +82,66 @@ public sealed class SqliteStore : SqlStore
 
     private readonly Dictionary<string, SqliteStatement> _prepared = [];
 
-    private SqliteStatement Prepared(string sql) => _prepared.TryGetValue(sql, out var known) ? known : _prepared[sql] = new SqliteStatement(_writer, sql);
+    private SqliteStatement Prepared(string sql) =>
+        _prepared.TryGetValue(sql, out var known) ? known : _prepared[sql] = new SqliteStatement(_writer, sql);
 
     private void Execute(string sql) => Prepared(sql).Write();
 
-    protected override bool AppendOne(DbConnection c, string run, long epoch, long sequence, string at, string body) => Prepared(AppendText).Write(run, sequence, epoch, at, body) == 1;
+    protected override bool AppendOne(DbConnection c, string run, long epoch, long sequence, string at, string body) =>
+        Prepared(AppendText).Write(run, sequence, epoch, at, body) == 1;
 
-    protected override async Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false)
+    protected override async Task<T> WriteAsync<T>(
+        Func<DbConnection, T> work,
+        CancellationToken ct,
+        bool single = false
+    )
     {
         ct.ThrowIfCancellationRequested();
-        var unit = new Unit(c => work(c), new TaskCompletionSource<object?>(TaskCreationOptions.RunContinuationsAsynchronously), single);
+        var unit = new Unit(
+            c => work(c),
+            new TaskCompletionSource<object?>(TaskCreationOptions.RunContinuationsAsynchronously),
+            single
+        );
         if (!WroteAtOnce(unit))
         {
             Interlocked.Increment(ref _waiting);
-            if (!_queue.Writer.TryWrite(unit)) throw new ObjectDisposedException(nameof(SqliteStore));
+            if (!_queue.Writer.TryWrite(unit))
+                throw new ObjectDisposedException(nameof(SqliteStore));
         }
         return (T)(await unit.Done.Task)!;
     }
 
-    // Handing a unit to another thread and back costs as much as a flush. Where others wait for a thread it is handed over all the same: what they have to write may go
+    // Handing a unit to another thread and back costs as much as a flush. Where others wait for a thread it is handed
+    // over all the same: what they have to write may go
     // with it. What waits already comes first: it was said before.
     private bool WroteAtOnce(Unit unit)
     {
-        if (ThreadPool.PendingWorkItemCount > 0 || !_gate.TryEnter()) return false;
+        if (ThreadPool.PendingWorkItemCount > 0 || !_gate.TryEnter())
+            return false;
         try
         {
             ObjectDisposedException.ThrowIf(_closed, this);
-            if (Volatile.Read(ref _waiting) > 0) return false;
+            if (Volatile.Read(ref _waiting) > 0)
+                return false;
             WriteGroup([unit]);
             return true;
         }
-        finally { _gate.Exit(); }
+        finally
+        {
+            _gate.Exit();
+        }
     }
 
-    protected override Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct) => Task.Run(() =>
-    {
-        using var connection = new SqliteConnection(_connectionText);
-        connection.Open();
-        return work(connection);
-    }, ct);
+    protected override Task<T> ReadAsync<T>(Func<DbConnection, T> work, CancellationToken ct) =>
+        Task.Run(
+            () =>
+            {
+                using var connection = new SqliteConnection(_connectionText);
+                connection.Open();
+                return work(connection);
+            },
+            ct
+        );
 
     // Nobody else writes to the file, so that what was last committed here is what it ends with.
     public override Task<long> LastPositionAsync(CancellationToken ct) => Task.FromResult(Volatile.Read(ref _last));
@@ -119,7 +158,8 @@ public sealed class SqliteStore : SqlStore
             lock (_gate)
             {
                 units.Clear();
-                while (units.Count < GroupLimit && _queue.Reader.TryRead(out var unit)) units.Add(unit);
+                while (units.Count < GroupLimit && _queue.Reader.TryRead(out var unit))
+                    units.Add(unit);
                 WriteGroup(units);
                 Interlocked.Add(ref _waiting, -units.Count);
             }
@@ -137,7 +177,10 @@ public sealed class SqliteStore : SqlStore
                 // A unit by itself is its own group: what it did is rolled back with the transaction.
                 if (units.Count == 1)
                 {
-                    try { outcomes.Add((unit, unit.Work(_writer), null)); }
+                    try
+                    {
+                        outcomes.Add((unit, unit.Work(_writer), null));
+                    }
                     catch (Exception e) when (e is not SqliteException { SqliteErrorCode: 10 or 11 or 13 })
                     {
                         Execute("rollback");
@@ -146,18 +189,22 @@ public sealed class SqliteStore : SqlStore
                     }
                     break;
                 }
-                // A savepoint keeps one refused unit from taking the others of its group with it; one statement needs none.
-                if (!unit.Single) Execute("savepoint unit");
+                // A savepoint keeps one refused unit from taking the others of its group with it; one statement needs
+                // none.
+                if (!unit.Single)
+                    Execute("savepoint unit");
                 try
                 {
                     outcomes.Add((unit, unit.Work(_writer), null));
                 }
                 catch (Exception e) when (e is not SqliteException { SqliteErrorCode: 10 or 11 or 13 })
                 {
-                    if (!unit.Single) Execute("rollback to unit");
+                    if (!unit.Single)
+                        Execute("rollback to unit");
                     outcomes.Add((unit, null, e));
                 }
-                if (!unit.Single) Execute("release unit");
+                if (!unit.Single)
+                    Execute("release unit");
             }
             var last = Last();
             Execute("commit");
@@ -165,15 +212,24 @@ public sealed class SqliteStore : SqlStore
         }
         catch (SqliteException e)
         {
-            try { Execute("rollback"); } catch (SqliteException) { /* nothing was open */ }
+            try
+            {
+                Execute("rollback");
+            }
+            catch (SqliteException)
+            { /* nothing was open */
+            }
             var error = new StoreUnavailableException($"the database can't be written: {e.Message}", e);
-            foreach (var unit in units) unit.Done.TrySetException(error);
+            foreach (var unit in units)
+                unit.Done.TrySetException(error);
             return;
         }
         foreach (var (unit, value, error) in outcomes)
         {
-            if (error is null) unit.Done.TrySetResult(value);
-            else unit.Done.TrySetException(error);
+            if (error is null)
+                unit.Done.TrySetResult(value);
+            else
+                unit.Done.TrySetException(error);
         }
     }
 
@@ -181,8 +237,10 @@ public sealed class SqliteStore : SqlStore
     {
         _queue.Writer.TryComplete();
         await _writing;
-        lock (_gate) _closed = true;
-        foreach (var statement in _prepared.Values) statement.Dispose();
+        lock (_gate)
+            _closed = true;
+        foreach (var statement in _prepared.Values)
+            statement.Dispose();
         await _writer.DisposeAsync();
         SqliteConnection.ClearPool(new SqliteConnection(_connectionText));
         _lock?.Dispose();

@@ -2,28 +2,46 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Storage;
 
-/// <summary>The append-only records of runs. An append carries the owner's epoch and the sequence number it expects; anything stale is refused whatever else fails.</summary>
+/// <summary>The append-only records of runs. An append carries the owner's epoch and the sequence number it expects;
+/// anything stale is refused whatever else fails.</summary>
 public interface IJournal
 {
     /// <summary>Makes a run and its first entry.</summary>
     Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct);
 
-    /// <summary>Makes a run, its first entry and its reservations, or nothing of it; returns the runs that hold any of the subjects.</summary>
-    Task<IReadOnlyList<(string Subject, string Run)>> CreateReservedRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, IReadOnlyCollection<string> subjects, CancellationToken ct);
+    /// <summary>Makes a run, its first entry and its reservations, or nothing of it; returns the runs that hold any of
+    /// the subjects.</summary>
+    Task<IReadOnlyList<(string Subject, string Run)>> CreateReservedRunAsync(
+        StoredRun run,
+        RunEvent opened,
+        DateTimeOffset at,
+        IReadOnlyCollection<string> subjects,
+        CancellationToken ct
+    );
 
     /// <summary>Gives a run to an owner under an epoch above every earlier one of all runs.</summary>
-    /// <param name="ended">Whether it is a run that has ended, for what is still done about it afterwards; otherwise one that has not.</param>
+    /// <param name="ended">Whether it is a run that has ended, for what is still done about it afterwards; otherwise
+    /// one that has not.</param>
     /// <exception cref="StaleOwnerException">There is no such run, or it has ended, or it has not.</exception>
     Task<long> TakeOwnershipAsync(string run, string owner, CancellationToken ct, bool ended = false);
 
     /// <summary>Appends entries after <paramref name="expected"/> and returns them once they are durable.</summary>
-    /// <exception cref="StaleOwnerException">Another owner has the run, or the journal is longer than expected.</exception>
-    Task<IReadOnlyList<JournalEntry>> AppendAsync(string run, long epoch, long expected, IReadOnlyList<RunEvent> events, DateTimeOffset at, CancellationToken ct);
+    /// <exception cref="StaleOwnerException">Another owner has the run, or the journal is longer than
+    /// expected.</exception>
+    Task<IReadOnlyList<JournalEntry>> AppendAsync(
+        string run,
+        long epoch,
+        long expected,
+        IReadOnlyList<RunEvent> events,
+        DateTimeOffset at,
+        CancellationToken ct
+    );
 
     /// <summary>The entries after a sequence number, in order.</summary>
     Task<IReadOnlyList<JournalEntry>> ReadAsync(string run, long after, CancellationToken ct);
 
-    /// <summary>The newest runs first, at most <paramref name="limit"/>, older than <paramref name="before"/> where given.</summary>
+    /// <summary>The newest runs first, at most <paramref name="limit"/>, older than <paramref name="before"/> where
+    /// given.</summary>
     Task<IReadOnlyList<StoredRun>> RunsAsync(bool openOnly, int limit, DateTimeOffset? before, CancellationToken ct);
 
     Task<StoredRun?> FindRunAsync(string run, CancellationToken ct);
@@ -36,12 +54,17 @@ public interface IJournal
     Task<string?> FindOutputAsync(string run, string attempt, CancellationToken ct);
 
     /// <summary>Reserves subjects for a run, all or none; returns the runs that hold any of them.</summary>
-    Task<IReadOnlyList<(string Subject, string Run)>> ReserveAsync(string run, IReadOnlyCollection<string> subjects, CancellationToken ct);
+    Task<IReadOnlyList<(string Subject, string Run)>> ReserveAsync(
+        string run,
+        IReadOnlyCollection<string> subjects,
+        CancellationToken ct
+    );
 
     Task ReleaseAsync(string run, CancellationToken ct);
 }
 
-/// <summary>Notices that are to be sent: each once, whatever ends in between, and tried again until it is taken.</summary>
+/// <summary>Notices that are to be sent: each once, whatever ends in between, and tried again until it is
+/// taken.</summary>
 public interface INoticeStore
 {
     /// <summary>The entries of all runs after a position, in order, with their positions.</summary>
@@ -50,11 +73,17 @@ public interface INoticeStore
     /// <summary>Up to which position the journal was read for notices.</summary>
     Task<long> NoticesReadAsync(CancellationToken ct);
 
-    /// <summary>Keeps notices, each once by its identifier, together with the position up to which the journal was read for them.</summary>
+    /// <summary>Keeps notices, each once by its identifier, together with the position up to which the journal was read
+    /// for them.</summary>
     Task QueueAsync(IReadOnlyCollection<StoredNotice> notices, long readTo, CancellationToken ct);
 
     /// <summary>Takes notices that are due; nobody else gets them until <paramref name="until"/>.</summary>
-    Task<IReadOnlyList<StoredNotice>> ClaimAsync(DateTimeOffset now, DateTimeOffset until, int limit, CancellationToken ct);
+    Task<IReadOnlyList<StoredNotice>> ClaimAsync(
+        DateTimeOffset now,
+        DateTimeOffset until,
+        int limit,
+        CancellationToken ct
+    );
 
     /// <summary>What came of a try.</summary>
     Task TriedAsync(string id, string state, int attempts, DateTimeOffset nextAt, string? said, CancellationToken ct);
@@ -66,10 +95,12 @@ public interface INoticeStore
 /// <summary>Documents and plans; nothing is overwritten.</summary>
 public interface IDocumentStore
 {
-    /// <summary>Saves several documents, all or none, each as the next revision of its kind and identifier where it differs from the last.</summary>
+    /// <summary>Saves several documents, all or none, each as the next revision of its kind and identifier where it
+    /// differs from the last.</summary>
     Task<IReadOnlyList<StoredDocument>> SaveAsync(IReadOnlyList<StoredDocument> documents, CancellationToken ct);
 
-    /// <summary>Keeps a document as the next revision after a known one, if that still is the last; false where another came first, of whichever instance.</summary>
+    /// <summary>Keeps a document as the next revision after a known one, if that still is the last; false where another
+    /// came first, of whichever instance.</summary>
     /// <param name="revision">The last revision that the document was made from; 0 where there was none.</param>
     Task<bool> SaveAfterAsync(StoredDocument document, long revision, CancellationToken ct);
 

@@ -18,7 +18,8 @@ public static class CalendarFile
 
     private const int MostEvents = 500;
 
-    /// <summary>The events of a calendar that are not over on a day, each repetition by itself, as freezes of an estate.</summary>
+    /// <summary>The events of a calendar that are not over on a day, each repetition by itself, as freezes of an
+    /// estate.</summary>
     /// <param name="name">The name of the file, for messages.</param>
     /// <param name="text">The calendar.</param>
     /// <param name="zone">The estate's zone, in which the freezes are written.</param>
@@ -26,83 +27,158 @@ public static class CalendarFile
     public static Checked<IReadOnlyList<Freeze>> Freezes(string name, string text, TimeZoneInfo zone, DateOnly day)
     {
         Ical.Net.Calendar? calendar;
-        try { calendar = Ical.Net.Calendar.Load(text); }
-        catch (Exception e) when (e is System.Runtime.Serialization.SerializationException or FormatException or ArgumentException or InvalidOperationException) { return Wrong(name, $"the calendar can't be read: {e.Message.Split('\n')[0].Trim()}"); }
-        if (calendar is null || calendar.Events.Count == 0) return Wrong(name, "the file holds no event of a calendar");
-        var from = new DateTimeOffset(day.ToDateTime(TimeOnly.MinValue), zone.GetUtcOffset(day.ToDateTime(TimeOnly.MinValue)));
+        try
+        {
+            calendar = Ical.Net.Calendar.Load(text);
+        }
+        catch (Exception e)
+            when (e
+                    is System.Runtime.Serialization.SerializationException
+                        or FormatException
+                        or ArgumentException
+                        or InvalidOperationException
+            )
+        {
+            return Wrong(name, $"the calendar can't be read: {e.Message.Split('\n')[0].Trim()}");
+        }
+        if (calendar is null || calendar.Events.Count == 0)
+            return Wrong(name, "the file holds no event of a calendar");
+        var from = new DateTimeOffset(
+            day.ToDateTime(TimeOnly.MinValue),
+            zone.GetUtcOffset(day.ToDateTime(TimeOnly.MinValue))
+        );
         var (freezes, ids) = (new List<Freeze>(), new HashSet<string>());
         foreach (var happening in calendar.Events)
         {
-            if (happening.Start is null) return Wrong(name, $"the event '{happening.Summary}' does not say when it begins");
-            foreach (var period in happening.GetOccurrences(new CalDateTime(DateTime.UnixEpoch, "UTC")).TakeWhile(o => o.Period.StartTime.AsUtc <= (from + Ahead).UtcDateTime).Select(o => o.Period))
+            if (happening.Start is null)
+                return Wrong(name, $"the event '{happening.Summary}' does not say when it begins");
+            foreach (
+                var period in happening
+                    .GetOccurrences(new CalDateTime(DateTime.UnixEpoch, "UTC"))
+                    .TakeWhile(o => o.Period.StartTime.AsUtc <= (from + Ahead).UtcDateTime)
+                    .Select(o => o.Period)
+            )
             {
-                var (begins, ends) = (Local(period.StartTime, zone), Local(period.EffectiveEndTime ?? period.StartTime, zone));
+                var (begins, ends) = (
+                    Local(period.StartTime, zone),
+                    Local(period.EffectiveEndTime ?? period.StartTime, zone)
+                );
                 // A day that says no end is whole; a moment without length freezes nothing.
-                if (ends <= begins && !period.StartTime.HasTime) ends = begins.AddDays(1);
-                if (ends <= begins || ends <= from.DateTime) continue;
-                if (freezes.Count == MostEvents) return Wrong(name, $"the calendar holds more than {MostEvents} events of the coming year");
-                freezes.Add(new Freeze(IdOf(happening, begins, ids), begins, ends, string.IsNullOrWhiteSpace(happening.Summary) ? null : OneLine(happening.Summary)));
+                if (ends <= begins && !period.StartTime.HasTime)
+                    ends = begins.AddDays(1);
+                if (ends <= begins || ends <= from.DateTime)
+                    continue;
+                if (freezes.Count == MostEvents)
+                    return Wrong(name, $"the calendar holds more than {MostEvents} events of the coming year");
+                freezes.Add(
+                    new Freeze(
+                        IdOf(happening, begins, ids),
+                        begins,
+                        ends,
+                        string.IsNullOrWhiteSpace(happening.Summary) ? null : OneLine(happening.Summary)
+                    )
+                );
             }
         }
         return new Checked<IReadOnlyList<Freeze>>([.. freezes.OrderBy(f => f.From)], []);
     }
 
-    /// <summary>The hours of a plan as a calendar, one event for each window that it uses; the same plan gives the same text.</summary>
+    /// <summary>The hours of a plan as a calendar, one event for each window that it uses; the same plan gives the same
+    /// text.</summary>
     public static Checked<string> Of(Plan plan, string title, string digest)
     {
-        if (plan.Windows.IsEmpty) return new Checked<string>(null, [new Problem("the plan keeps to no windows, so it has no hours to put into a calendar", null, "Give the estate windows, and make the plan again.")]);
+        if (plan.Windows.IsEmpty)
+            return new Checked<string>(
+                null,
+                [
+                    new Problem(
+                        "the plan keeps to no windows, so it has no hours to put into a calendar",
+                        null,
+                        "Give the estate windows, and make the plan again."
+                    ),
+                ]
+            );
         var calendar = new Ical.Net.Calendar { ProductId = "-//Tide Step//EN" };
         foreach (var window in plan.Windows)
         {
             var moves = plan.Moves.Where(m => m.Number >= window.FirstMove && m.Number <= window.LastMove).ToList();
             var stops = moves.SelectMany(m => m.Out).Distinct().Order(StringComparer.Ordinal).ToList();
-            calendar.Events.Add(new CalendarEvent
-            {
-                Uid = $"{digest.Replace(':', '-')}-{window.From.UtcDateTime:yyyyMMddTHHmm}@tidestep",
-                DtStamp = new CalDateTime(plan.Day.ToDateTime(TimeOnly.MinValue), "UTC"),
-                Start = new CalDateTime(window.From.UtcDateTime, "UTC"),
-                End = new CalDateTime(window.To.UtcDateTime, "UTC"),
-                Summary = $"{title}: {(moves.Count == 1 ? moves[0].Words : $"moves {window.FirstMove} to {window.LastMove}")}",
-                Description = string.Join("\n", moves.Select(m => $"{m.Number}. {m.Words}").Append($"The work ends {window.Ends:HH:mm}.").Append(stops.Count == 0 ? "Nothing is out of service as a whole." : $"Out of service for a time: {string.Join(", ", stops)}.").Append($"Plan {digest}")),
-            });
+            calendar.Events.Add(
+                new CalendarEvent
+                {
+                    Uid = $"{digest.Replace(':', '-')}-{window.From.UtcDateTime:yyyyMMddTHHmm}@tidestep",
+                    DtStamp = new CalDateTime(plan.Day.ToDateTime(TimeOnly.MinValue), "UTC"),
+                    Start = new CalDateTime(window.From.UtcDateTime, "UTC"),
+                    End = new CalDateTime(window.To.UtcDateTime, "UTC"),
+                    Summary =
+                        $"{title}: "
+                        + $"{(moves.Count == 1 ? moves[0].Words : $"moves {window.FirstMove} to {window.LastMove}")}",
+                    Description = string.Join(
+                        "\n",
+                        moves
+                            .Select(m => $"{m.Number}. {m.Words}")
+                            .Append($"The work ends {window.Ends:HH:mm}.")
+                            .Append(
+                                stops.Count == 0
+                                    ? "Nothing is out of service as a whole."
+                                    : $"Out of service for a time: {string.Join(", ", stops)}."
+                            )
+                            .Append($"Plan {digest}")
+                    ),
+                }
+            );
         }
         return new Checked<string>(new CalendarSerializer().SerializeToString(calendar), []);
     }
 
-    /// <summary>An invitation to the hours of a plan (RFC 5546, REQUEST); the same plan and label give the same events, so that a calendar brings them up to date. Null where the plan keeps to no windows.</summary>
+    /// <summary>An invitation to the hours of a plan (RFC 5546, REQUEST); the same plan and label give the same events,
+    /// so that a calendar brings them up to date. Null where the plan keeps to no windows.</summary>
     /// <param name="from">The mail address that invites.</param>
     /// <param name="people">The mail addresses of those who are invited.</param>
     public static string? Invitation(Plan plan, string title, string digest, string from, IEnumerable<string> people)
     {
         var made = Of(plan, title, digest);
-        if (!made.Ok) return null;
+        if (!made.Ok)
+            return null;
         var calendar = Ical.Net.Calendar.Load(made.Value!)!;
         calendar.Method = "REQUEST";
         foreach (var happening in calendar.Events)
         {
             happening.Organizer = new Organizer($"mailto:{from}");
-            foreach (var person in people) happening.Attendees.Add(new Attendee($"mailto:{person}") { Rsvp = true });
+            foreach (var person in people)
+                happening.Attendees.Add(new Attendee($"mailto:{person}") { Rsvp = true });
         }
         return new CalendarSerializer().SerializeToString(calendar);
     }
 
-    private static DateTime Local(CalDateTime at, TimeZoneInfo zone) => !at.HasTime || at.IsFloating ? at.Value : TimeZoneInfo.ConvertTimeFromUtc(at.AsUtc, zone);
+    private static DateTime Local(CalDateTime at, TimeZoneInfo zone) =>
+        !at.HasTime || at.IsFloating ? at.Value : TimeZoneInfo.ConvertTimeFromUtc(at.AsUtc, zone);
 
-    private static string OneLine(string text) => string.Join(' ', text.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+    private static string OneLine(string text) =>
+        string.Join(' ', text.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
 
     // A name that documents may have: letters of the summary, and the day.
     private static string IdOf(CalendarEvent happening, DateTime begins, HashSet<string> taken)
     {
         var words = new StringBuilder();
         foreach (var sign in (happening.Summary ?? "").ToLowerInvariant())
-            if (char.IsAsciiLetterOrDigit(sign)) words.Append(sign);
-            else if (words.Length > 0 && words[^1] != '-') words.Append('-');
+            if (char.IsAsciiLetterOrDigit(sign))
+                words.Append(sign);
+            else if (words.Length > 0 && words[^1] != '-')
+                words.Append('-');
         var name = words.ToString().Trim('-');
-        name = $"{(name.Length == 0 || !char.IsAsciiLetter(name[0]) ? "freeze" : name[..Math.Min(name.Length, 30)].TrimEnd('-'))}-{begins.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)}";
+        name =
+            (
+                name.Length == 0 || !char.IsAsciiLetter(name[0])
+                    ? "freeze"
+                    : name[..Math.Min(name.Length, 30)].TrimEnd('-')
+            ) + $"-{begins.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)}";
         var own = name;
-        for (var i = 2; !taken.Add(own); i++) own = $"{name}-{i}";
+        for (var i = 2; !taken.Add(own); i++)
+            own = $"{name}-{i}";
         return own;
     }
 
-    private static Checked<IReadOnlyList<Freeze>> Wrong(string name, string what) => new(null, [new Problem(what, null, "Export it anew as iCalendar (.ics).", new Place(name, 1, 1))]);
+    private static Checked<IReadOnlyList<Freeze>> Wrong(string name, string what) =>
+        new(null, [new Problem(what, null, "Export it anew as iCalendar (.ics).", new Place(name, 1, 1))]);
 }

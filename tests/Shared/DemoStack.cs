@@ -7,7 +7,8 @@ using System.Text.Json.Nodes;
 
 namespace TideStep.Tests;
 
-/// <summary>The real thing on loopback: the stand-in fleet and the service as processes of their own, driven through the command line and the HTTP API.</summary>
+/// <summary>The real thing on loopback: the stand-in fleet and the service as processes of their own, driven through
+/// the command line and the HTTP API.</summary>
 public sealed class DemoStack : IAsyncDisposable
 {
     private static readonly string Root = FindRoot();
@@ -44,33 +45,77 @@ public sealed class DemoStack : IAsyncDisposable
         var stack = new DemoStack(pace);
         try
         {
-            foreach (var file in Directory.EnumerateFiles(Path.Combine(Root, "demo"), "*.yaml", SearchOption.AllDirectories))
+            foreach (
+                var file in Directory.EnumerateFiles(Path.Combine(Root, "demo"), "*.yaml", SearchOption.AllDirectories)
+            )
             {
                 var target = stack.Demo(Path.GetRelativePath(Path.Combine(Root, "demo"), file));
                 Directory.CreateDirectory(Path.GetDirectoryName(target)!);
-                await File.WriteAllTextAsync(target, (await File.ReadAllTextAsync(file)).Replace("127.0.0.1:7471", $"127.0.0.1:{stack.FleetPort}"));
+                await File.WriteAllTextAsync(
+                    target,
+                    (await File.ReadAllTextAsync(file)).Replace("127.0.0.1:7471", $"127.0.0.1:{stack.FleetPort}")
+                );
             }
-            stack._fleet = stack.Launch("StandIn", "tidestep-standin", null, "--estate", stack.Demo($"{of}estate.yaml"), "--readings", stack.Demo($"{of}readings.yaml"), "--port", $"{stack.FleetPort}", "--pace", $"{pace}");
+            stack._fleet = stack.Launch(
+                "StandIn",
+                "tidestep-standin",
+                null,
+                "--estate",
+                stack.Demo($"{of}estate.yaml"),
+                "--readings",
+                stack.Demo($"{of}readings.yaml"),
+                "--port",
+                $"{stack.FleetPort}",
+                "--pace",
+                $"{pace}"
+            );
             await stack.StartServiceAsync();
             await Answers(stack.Fleet, "/");
             stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
             stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
-            await stack.Good("estate", "import", stack.Demo($"{of}estate.yaml"), stack.Demo("catalogue"), stack.Demo($"{of}readings.yaml"));
-            await stack.Good("artefact", "add", Path.Combine(Root, "demo", "artefacts", "pratincole-7.1-small.img"), Path.Combine(Root, "demo", "artefacts", "mended"));
+            await stack.Good(
+                "estate",
+                "import",
+                stack.Demo($"{of}estate.yaml"),
+                stack.Demo("catalogue"),
+                stack.Demo($"{of}readings.yaml")
+            );
+            await stack.Good(
+                "artefact",
+                "add",
+                Path.Combine(Root, "demo", "artefacts", "pratincole-7.1-small.img"),
+                Path.Combine(Root, "demo", "artefacts", "mended")
+            );
             return stack;
         }
-        catch { await stack.DisposeAsync(); throw; }
+        catch
+        {
+            await stack.DisposeAsync();
+            throw;
+        }
     }
 
     public string Key => File.ReadAllText(Path.Combine(_work, "data", "access.key")).Trim();
 
     public async Task StartServiceAsync(string? ends = null)
     {
-        _service = Launch("Service", "tidestep-service", ends, "--port", $"{Port}", "--pace", $"{_pace}", "--console", Path.Combine(Root, "console", "dist"));
-        if (ends is null) await Answers(Service, "/health/ready");
+        _service = Launch(
+            "Service",
+            "tidestep-service",
+            ends,
+            "--port",
+            $"{Port}",
+            "--pace",
+            $"{_pace}",
+            "--console",
+            Path.Combine(Root, "console", "dist")
+        );
+        if (ends is null)
+            await Answers(Service, "/health/ready");
     }
 
-    /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it said.</summary>
+    /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it
+    /// said.</summary>
     public async Task<(int Status, string Error)> SecondServiceAsync(params string[] arguments)
     {
         var start = Program("Service", "tidestep-service", arguments);
@@ -89,19 +134,32 @@ public sealed class DemoStack : IAsyncDisposable
         await _service.WaitForExitAsync();
     }
 
-    /// <summary>Starts a service that ends itself by force at a moment (see <c>TIDESTEP_ENDS</c>), and waits until it has, or until a run needs nothing more from it.</summary>
+    /// <summary>Starts a service that ends itself by force at a moment (see <c>TIDESTEP_ENDS</c>), and waits until it
+    /// has, or until a run needs nothing more from it.</summary>
     /// <param name="ends">The moment, as in <c>append:2</c>.</param>
     /// <param name="run">The run.</param>
     /// <param name="enough">Whether the run, as it is read from the service, needs nothing more.</param>
-    /// <param name="once">What is asked of the service once it is there; that it ends before it has answered is no failure.</param>
+    /// <param name="once">What is asked of the service once it is there; that it ends before it has answered is no
+    /// failure.</param>
     /// <returns>Whether it ended; else it goes on.</returns>
-    public async Task<bool> ServeUntilEndedAsync(string ends, string run, Func<JsonObject, bool> enough, Func<Task>? once = null)
+    public async Task<bool> ServeUntilEndedAsync(
+        string ends,
+        string run,
+        Func<JsonObject, bool> enough,
+        Func<Task>? once = null
+    )
     {
         await StartServiceAsync(ends);
         for (var until = DateTime.UtcNow.AddMinutes(1); ; await Task.Delay(10))
         {
-            if (_service!.HasExited) return true;
-            if (DateTime.UtcNow > until) throw new TimeoutException($"the service neither ends at {ends} nor is run {run} where it should be: it is {(await RunAsync(run))["status"]}, after {string.Join("\n", (await JournalAsync(run)).TakeLast(6).Select(e => e!.ToJsonString()))}");
+            if (_service!.HasExited)
+                return true;
+            if (DateTime.UtcNow > until)
+                throw new TimeoutException(
+                    $"the service neither ends at {ends} nor is run {run} where it should be: it is "
+                        + $"{(await RunAsync(run))["status"]}, after "
+                        + $"{string.Join("\n", (await JournalAsync(run)).TakeLast(6).Select(e => e!.ToJsonString()))}"
+                );
             try
             {
                 if (once is { } ask)
@@ -110,9 +168,12 @@ public sealed class DemoStack : IAsyncDisposable
                     once = null;
                     await ask();
                 }
-                if (enough(await RunAsync(run))) return false;
+                if (enough(await RunAsync(run)))
+                    return false;
             }
-            catch (Exception e) when (e is HttpRequestException or IOException) { /* not up yet, or gone in the middle of an answer */ }
+            catch (Exception e) when (e is HttpRequestException or IOException)
+            { /* not up yet, or gone in the middle of an answer */
+            }
         }
     }
 
@@ -120,7 +181,14 @@ public sealed class DemoStack : IAsyncDisposable
     {
         for (var until = DateTime.UtcNow.AddSeconds(30); ; await Task.Delay(30))
         {
-            try { if ((await http.GetAsync(path)).IsSuccessStatusCode) return; } catch (HttpRequestException) when (DateTime.UtcNow < until) { /* not up yet */ }
+            try
+            {
+                if ((await http.GetAsync(path)).IsSuccessStatusCode)
+                    return;
+            }
+            catch (HttpRequestException) when (DateTime.UtcNow < until)
+            { /* not up yet */
+            }
         }
     }
 
@@ -130,7 +198,8 @@ public sealed class DemoStack : IAsyncDisposable
         if (ends is not null)
         {
             // Started very often: the published program, where it was built, is there sooner.
-            if (Path.Combine(Root, "bin", program) is var published && File.Exists(published)) start.FileName = published;
+            if (Path.Combine(Root, "bin", program) is var published && File.Exists(published))
+                start.FileName = published;
             start.Environment["TIDESTEP_ENDS"] = ends;
         }
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
@@ -144,13 +213,21 @@ public sealed class DemoStack : IAsyncDisposable
 
     private void Log(string? line)
     {
-        if (line is null) return;
-        lock (_work) File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
+        if (line is null)
+            return;
+        lock (_work)
+            File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
     }
 
     private ProcessStartInfo Program(string project, string program, string[] arguments)
     {
-        var start = new ProcessStartInfo(Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program), arguments) { WorkingDirectory = Root };
+        var start = new ProcessStartInfo(
+            Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program),
+            arguments
+        )
+        {
+            WorkingDirectory = Root,
+        };
         start.Environment["TIDESTEP_DATA"] = Path.Combine(_work, "data");
         start.Environment["TIDESTEP_HOME"] = _work;
         start.Environment["TIDESTEP_NAME"] = "Wren Hale";
@@ -172,8 +249,15 @@ public sealed class DemoStack : IAsyncDisposable
         using var process = Process.Start(start)!;
         var (output, error) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
         using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(3));
-        try { await process.WaitForExitAsync(limit.Token); }
-        catch (OperationCanceledException) { process.Kill(); throw new TimeoutException($"tidestep {string.Join(' ', arguments)} did not end:\n{await output}"); }
+        try
+        {
+            await process.WaitForExitAsync(limit.Token);
+        }
+        catch (OperationCanceledException)
+        {
+            process.Kill();
+            throw new TimeoutException($"tidestep {string.Join(' ', arguments)} did not end:\n{await output}");
+        }
         return new Ran(process.ExitCode, await output, await error);
     }
 
@@ -181,59 +265,133 @@ public sealed class DemoStack : IAsyncDisposable
     public async Task<string> Good(params string[] arguments)
     {
         var ran = await Cli(arguments);
-        return ran.Status == 0 ? ran.Output : throw new InvalidOperationException($"tidestep {string.Join(' ', arguments)} ended with {ran.Status}:\n{ran.Output}\n{ran.Error}\n{(File.Exists(Path.Combine(_work, "log")) ? await File.ReadAllTextAsync(Path.Combine(_work, "log")) : "")}");
+        return ran.Status == 0
+            ? ran.Output
+            : throw new InvalidOperationException(
+                $"tidestep {string.Join(' ', arguments)} ended with {ran.Status}:\n{ran.Output}\n{ran.Error}\n"
+                    + (
+                        File.Exists(Path.Combine(_work, "log"))
+                            ? await File.ReadAllTextAsync(Path.Combine(_work, "log"))
+                            : ""
+                    )
+            );
     }
 
     /// <summary>Opens a run of the plan to a goal; it has not begun.</summary>
     public async Task<string> OpenAsync(string goal = "goals/relay.yaml", string label = "")
     {
-        var digest = JsonDocument.Parse(await Good("plan", "make", "--goal", Demo(goal), "--format", "json")).RootElement.GetProperty("digest").GetString()!;
-        return JsonDocument.Parse(await Good("run", "open", digest, "--label", label, "--format", "json")).RootElement.GetProperty("run").GetString()!;
+        var digest = JsonDocument
+            .Parse(await Good("plan", "make", "--goal", Demo(goal), "--format", "json"))
+            .RootElement.GetProperty("digest")
+            .GetString()!;
+        return JsonDocument
+            .Parse(await Good("run", "open", digest, "--label", label, "--format", "json"))
+            .RootElement.GetProperty("run")
+            .GetString()!;
     }
 
-    public Task FaultAsync(string node, string verb, string kind, double seconds = 0) => Fleet.PostAsJsonAsync("/faults", new { node, verb, kind, seconds });
+    public Task FaultAsync(string node, string verb, string kind, double seconds = 0) =>
+        Fleet.PostAsJsonAsync(
+            "/faults",
+            new
+            {
+                node,
+                verb,
+                kind,
+                seconds,
+            }
+        );
 
-    /// <summary>Mends what the demo has short on purpose, as a person would: the disk of one ledger node is grown.</summary>
-    public async Task GrowDiskAsync() => (await ReadsAsync("ss-led-3", "ledger-south", "free(\"/data\")", "64 GiB")).EnsureSuccessStatusCode();
+    /// <summary>Mends what the demo has short on purpose, as a person would: the disk of one ledger node is
+    /// grown.</summary>
+    public async Task GrowDiskAsync() =>
+        (await ReadsAsync("ss-led-3", "ledger-south", "free(\"/data\")", "64 GiB")).EnsureSuccessStatusCode();
 
     /// <summary>Every fault is over.</summary>
     public async Task MendAsync() => (await Fleet.DeleteAsync("/faults")).EnsureSuccessStatusCode();
 
     /// <summary>Does something on a node of the fleet by hand, past Tide Step, and waits for its end.</summary>
-    public Task CommandAsync(string node, string component, params string[] arguments) => ByHandAsync(node, component, "command", arguments);
+    public Task CommandAsync(string node, string component, params string[] arguments) =>
+        ByHandAsync(node, component, "command", arguments);
 
     /// <summary>The same for any verb.</summary>
     public async Task ByHandAsync(string node, string component, string verb, params string[] arguments)
     {
         var (attempt, startBy) = ($"h{Guid.NewGuid():N}", DateTimeOffset.UtcNow.AddMinutes(1).ToUnixTimeSeconds());
-        (await Fleet.PostAsJsonAsync($"/nodes/{node}/attempts", new { installation = "by-hand", attempt, epoch = 1, sequence = 1, startBy, component, verb, arguments })).EnsureSuccessStatusCode();
-        for (var until = DateTime.UtcNow.AddMinutes(1); (string?)(await Fleet.GetFromJsonAsync<JsonObject>($"/nodes/{node}/attempts/{attempt}?installation=by-hand"))!["state"] != "ended"; await Task.Delay(20))
-            if (DateTime.UtcNow > until) throw new TimeoutException($"{node} does not end {verb} {string.Join(' ', arguments)}");
+        (
+            await Fleet.PostAsJsonAsync(
+                $"/nodes/{node}/attempts",
+                new
+                {
+                    installation = "by-hand",
+                    attempt,
+                    epoch = 1,
+                    sequence = 1,
+                    startBy,
+                    component,
+                    verb,
+                    arguments,
+                }
+            )
+        ).EnsureSuccessStatusCode();
+        for (
+            var until = DateTime.UtcNow.AddMinutes(1);
+            (string?)
+                (await Fleet.GetFromJsonAsync<JsonObject>($"/nodes/{node}/attempts/{attempt}?installation=by-hand"))![
+                    "state"
+                ] != "ended";
+            await Task.Delay(20)
+        )
+            if (DateTime.UtcNow > until)
+                throw new TimeoutException($"{node} does not end {verb} {string.Join(' ', arguments)}");
     }
 
     /// <summary>Has a node of the fleet tell another value.</summary>
-    public Task<HttpResponseMessage> ReadsAsync(string node, string component, string name, string value) => Fleet.PutAsJsonAsync($"/nodes/{node}/readings", new { component, name, value });
+    public Task<HttpResponseMessage> ReadsAsync(string node, string component, string name, string value) =>
+        Fleet.PutAsJsonAsync(
+            $"/nodes/{node}/readings",
+            new
+            {
+                component,
+                name,
+                value,
+            }
+        );
 
     /// <summary>Signs everything that a plan asks people to have done before.</summary>
     public async Task SignAllAsync(string plan)
     {
         var kept = JsonNode.Parse(await Good("plan", "show", plan, "--format", "json"))!;
-        foreach (var title in kept["plan"]!["tasks"]!.AsArray().Where(t => (string)t!["when"]! == "before").Select(t => (string)t!["title"]!).Distinct()) await Good("check", "sign", plan, title, "--evidence", "seen");
+        foreach (
+            var title in kept["plan"]!["tasks"]!
+                .AsArray()
+                .Where(t => (string)t!["when"]! == "before")
+                .Select(t => (string)t!["title"]!)
+                .Distinct()
+        )
+            await Good("check", "sign", plan, title, "--evidence", "seen");
     }
 
-    public async Task<JsonObject> RunAsync(string run) => (await Service.GetFromJsonAsync<JsonObject>($"/api/runs/{run}"))!;
+    public async Task<JsonObject> RunAsync(string run) =>
+        (await Service.GetFromJsonAsync<JsonObject>($"/api/runs/{run}"))!;
 
-    public async Task<JsonArray> JournalAsync(string run) => (await Service.GetFromJsonAsync<JsonArray>($"/api/runs/{run}/journal"))!;
+    public async Task<JsonArray> JournalAsync(string run) =>
+        (await Service.GetFromJsonAsync<JsonArray>($"/api/runs/{run}/journal"))!;
 
     /// <summary>What the fleet itself says was done.</summary>
     public async Task<List<(string Node, string Verb, string What)>> DeedsAsync() =>
-        [.. (await Fleet.GetFromJsonAsync<JsonArray>("/record"))!.Select(d => ((string)d!["node"]!, (string)d["verb"]!, (string)d["what"]!))];
+        [
+            .. (await Fleet.GetFromJsonAsync<JsonArray>("/record"))!.Select(d =>
+                ((string)d!["node"]!, (string)d["verb"]!, (string)d["what"]!)
+            ),
+        ];
 
     /// <summary>Waits until the fleet says that something was done.</summary>
     public async Task UntilDoneAsync(Func<(string Node, string Verb, string What), bool> deed)
     {
         for (var until = DateTime.UtcNow.AddMinutes(2); !(await DeedsAsync()).Any(deed); await Task.Delay(20))
-            if (DateTime.UtcNow > until) throw new TimeoutException("the fleet never did it");
+            if (DateTime.UtcNow > until)
+                throw new TimeoutException("the fleet never did it");
     }
 
     /// <summary>Waits until a run fulfils a condition.</summary>
@@ -242,8 +400,10 @@ public sealed class DemoStack : IAsyncDisposable
         for (var until = DateTime.UtcNow.AddMinutes(2); ; await Task.Delay(20))
         {
             var now = await RunAsync(run);
-            if (condition(now)) return now;
-            if (DateTime.UtcNow > until) throw new TimeoutException($"run {run} is {now["status"]}, {now["halt"]}");
+            if (condition(now))
+                return now;
+            if (DateTime.UtcNow > until)
+                throw new TimeoutException($"run {run} is {now["status"]}, {now["halt"]}");
         }
     }
 
@@ -257,14 +417,19 @@ public sealed class DemoStack : IAsyncDisposable
     private static string FindRoot()
     {
         var at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "TideStep.slnx"))) at = Path.GetDirectoryName(at)!;
+        while (!File.Exists(Path.Combine(at, "TideStep.slnx")))
+            at = Path.GetDirectoryName(at)!;
         return at;
     }
 
     public async ValueTask DisposeAsync()
     {
         foreach (var process in new[] { _service, _fleet })
-            if (process is { HasExited: false }) { process.Kill(); await process.WaitForExitAsync(); }
+            if (process is { HasExited: false })
+            {
+                process.Kill();
+                await process.WaitForExitAsync();
+            }
         Service.Dispose();
         Fleet.Dispose();
         Directory.Delete(_work, recursive: true);

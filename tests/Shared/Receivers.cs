@@ -38,13 +38,30 @@ internal sealed class WebhookReceiver : IAsyncDisposable
         while (true)
         {
             HttpListenerContext context;
-            try { context = await _listener.GetContextAsync(); }
-            catch (Exception e) when (e is HttpListenerException or InvalidOperationException) { return; } // it was stopped
+            try
+            {
+                context = await _listener.GetContextAsync();
+            }
+            catch (Exception e) when (e is HttpListenerException or InvalidOperationException)
+            {
+                return;
+            } // it was stopped
             using var body = new MemoryStream();
             await context.Request.InputStream.CopyToAsync(body);
             var refuse = Refused < Refuses;
-            if (refuse) Refused++;
-            else Took.Enqueue(new Taken(context.Request.Url!.AbsolutePath, context.Request.Headers.AllKeys.ToDictionary(k => k!.ToLowerInvariant(), k => context.Request.Headers[k]!), body.ToArray()));
+            if (refuse)
+                Refused++;
+            else
+                Took.Enqueue(
+                    new Taken(
+                        context.Request.Url!.AbsolutePath,
+                        context.Request.Headers.AllKeys.ToDictionary(
+                            k => k!.ToLowerInvariant(),
+                            k => context.Request.Headers[k]!
+                        ),
+                        body.ToArray()
+                    )
+                );
             context.Response.StatusCode = refuse ? 503 : 202;
             context.Response.Close();
             _more.Release();
@@ -54,7 +71,11 @@ internal sealed class WebhookReceiver : IAsyncDisposable
     /// <summary>Waits until so many were taken that fulfil a condition.</summary>
     public async Task UntilAsync(Func<IReadOnlyCollection<Taken>, bool> enough)
     {
-        while (!enough([.. Took])) Assert.True(await _more.WaitAsync(TimeSpan.FromSeconds(60)), $"only {Took.Count} were sent: {string.Join(" ", Took.Select(t => Encoding.UTF8.GetString(t.Body)))}");
+        while (!enough([.. Took]))
+            Assert.True(
+                await _more.WaitAsync(TimeSpan.FromSeconds(60)),
+                $"only {Took.Count} were sent: {string.Join(" ", Took.Select(t => Encoding.UTF8.GetString(t.Body)))}"
+            );
     }
 
     public async ValueTask DisposeAsync()
@@ -90,47 +111,76 @@ internal sealed class MailReceiver : IAsyncDisposable
         while (true)
         {
             TcpClient client;
-            try { client = await _listener.AcceptTcpClientAsync(); }
-            catch (Exception e) when (e is SocketException or InvalidOperationException) { return; } // it was stopped
-            using (client) try { await TalkAsync(client); } catch (IOException) { /* the sender left */ }
+            try
+            {
+                client = await _listener.AcceptTcpClientAsync();
+            }
+            catch (Exception e) when (e is SocketException or InvalidOperationException)
+            {
+                return;
+            } // it was stopped
+            using (client)
+                try
+                {
+                    await TalkAsync(client);
+                }
+                catch (IOException)
+                { /* the sender left */
+                }
         }
     }
 
     private async Task TalkAsync(TcpClient client)
     {
         using var reader = new StreamReader(client.GetStream(), Encoding.UTF8);
-        await using var writer = new StreamWriter(client.GetStream(), new UTF8Encoding(false)) { NewLine = "\r\n", AutoFlush = true };
+        await using var writer = new StreamWriter(client.GetStream(), new UTF8Encoding(false))
+        {
+            NewLine = "\r\n",
+            AutoFlush = true,
+        };
         await writer.WriteLineAsync("220 harbour ready");
         var to = new List<string>();
         while (await reader.ReadLineAsync() is { } line)
         {
             switch (line.Split(' ', ':')[0].ToUpperInvariant())
             {
-                case "EHLO" or "HELO": await writer.WriteLineAsync("250 harbour"); break;
+                case "EHLO" or "HELO":
+                    await writer.WriteLineAsync("250 harbour");
+                    break;
                 case "RCPT":
                     var person = line[(line.IndexOf('<') + 1)..line.IndexOf('>')];
-                    if (person == Refuses) { await writer.WriteLineAsync("550 nobody of that name"); break; }
+                    if (person == Refuses)
+                    {
+                        await writer.WriteLineAsync("550 nobody of that name");
+                        break;
+                    }
                     to.Add(person);
                     await writer.WriteLineAsync("250 ok");
                     break;
                 case "DATA":
                     await writer.WriteLineAsync("354 go on");
                     var text = new StringBuilder();
-                    while (await reader.ReadLineAsync() is { } part && part != ".") text.AppendLine(part);
+                    while (await reader.ReadLineAsync() is { } part && part != ".")
+                        text.AppendLine(part);
                     Took.Enqueue(([.. to], text.ToString()));
                     to.Clear();
                     await writer.WriteLineAsync("250 taken");
                     _more.Release();
                     break;
-                case "QUIT": await writer.WriteLineAsync("221 bye"); return;
-                default: await writer.WriteLineAsync("250 ok"); break;
+                case "QUIT":
+                    await writer.WriteLineAsync("221 bye");
+                    return;
+                default:
+                    await writer.WriteLineAsync("250 ok");
+                    break;
             }
         }
     }
 
     public async Task UntilAsync(int count)
     {
-        while (Took.Count < count) Assert.True(await _more.WaitAsync(TimeSpan.FromSeconds(60)), $"only {Took.Count} mails were sent");
+        while (Took.Count < count)
+            Assert.True(await _more.WaitAsync(TimeSpan.FromSeconds(60)), $"only {Took.Count} mails were sent");
     }
 
     public async ValueTask DisposeAsync()

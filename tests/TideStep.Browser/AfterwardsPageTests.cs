@@ -3,14 +3,22 @@ using TideStep.Tests;
 
 namespace TideStep.Browser;
 
-/// <summary>Before a run its rehearsal, after it what is left to be done, its rollback points, and the way back.</summary>
+/// <summary>Before a run its rehearsal, after it what is left to be done, its rollback points, and the way
+/// back.</summary>
 public sealed class AfterwardsPageTests : ConsoleSession
 {
     [Fact]
     public async Task A_plan_is_rehearsed_and_its_ended_run_is_looked_after_and_led_back()
     {
         var product = Stack.Demo("catalogue/phalarope.yaml");
-        await File.WriteAllTextAsync(product, (await File.ReadAllTextAsync(product)).Replace("    change: [install]\n", "    change: [install]\n    tasks: [{title: tell the harbour desk that the relay is new, when: after, owner: harbour desk}]\n"));
+        await File.WriteAllTextAsync(
+            product,
+            (await File.ReadAllTextAsync(product)).Replace(
+                "    change: [install]\n",
+                "    change: [install]\n    tasks: [{title: tell the harbour desk that the relay is new, "
+                    + "when: after, owner: harbour desk}]\n"
+            )
+        );
         await Stack.Good("estate", "import", product);
         var run = await Stack.OpenAsync(label: "South shore: relay to 3.2");
         var plan = (string)(await Stack.RunAsync(run))["plan"]!;
@@ -30,7 +38,8 @@ public sealed class AfterwardsPageTests : ConsoleSession
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 60_000 });
         var left = page.GetByRole(AriaRole.Region, new() { Name = "left to be done" });
         await Expect(left).ToContainTextAsync("now: tell the harbour desk that the relay is new");
-        await left.GetByRole(AriaRole.Button, new() { Name = "done: tell the harbour desk that the relay is new" }).ClickAsync();
+        await left.GetByRole(AriaRole.Button, new() { Name = "done: tell the harbour desk that the relay is new" })
+            .ClickAsync();
         await Expect(left).ToContainTextAsync("Done: tell the harbour desk that the relay is new (Wren Hale)");
         var points = page.GetByRole(AriaRole.Region, new() { Name = "rollback points" });
         await points.GetByLabel("relay-south/ss-rel-1").CheckAsync();
@@ -44,7 +53,8 @@ public sealed class AfterwardsPageTests : ConsoleSession
         await Expect(back.GetByRole(AriaRole.Button, new() { Name = "Lead it back" })).ToBeDisabledAsync();
         await back.GetByLabel("Reason, for the journal").FillAsync("the tills print nothing");
         await back.GetByRole(AriaRole.Button, new() { Name = "Lead it back" }).ClickAsync();
-        await Expect(page.GetByRole(AriaRole.Heading, new() { Level = 1 })).ToHaveTextAsync("return of South shore: relay to 3.2");
+        await Expect(page.GetByRole(AriaRole.Heading, new() { Level = 1 }))
+            .ToHaveTextAsync("return of South shore: relay to 3.2");
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 60_000 });
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
         await Expect(page.GetByText("It was led back afterwards by run")).ToBeVisibleAsync();

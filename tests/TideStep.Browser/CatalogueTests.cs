@@ -15,12 +15,23 @@ public sealed class CatalogueTests : ConsoleSession
         await page.GetByLabel("product", new() { Exact = true }).SelectOptionAsync("curlew");
         await page.GetByRole(AriaRole.Button, new() { Name = "Rules from a table" }).ClickAsync();
         var import = page.GetByRole(AriaRole.Region, new() { Name = "rules from a table" });
-        await import.GetByLabel("File").SetInputFilesAsync(new FilePayload { Name = "desk.csv", MimeType = "text/csv", Buffer = "Release,3.1,3.2\n6.8,certified,certified\n7.0,not yet,?\n7.2,,certified\n"u8.ToArray() });
+        await import
+            .GetByLabel("File")
+            .SetInputFilesAsync(
+                new FilePayload
+                {
+                    Name = "desk.csv",
+                    MimeType = "text/csv",
+                    Buffer = "Release,3.1,3.2\n6.8,certified,certified\n7.0,not yet,?\n7.2,,certified\n"u8.ToArray(),
+                }
+            );
         await Expect(import.GetByRole(AriaRole.Table)).ToContainTextAsync("not yet");
         await import.GetByLabel("other product").SelectOptionAsync("phalarope");
         await import.GetByRole(AriaRole.Button, new() { Name = "Show the rules" }).ClickAsync();
         await Expect(import).ToContainTextAsync("'certified' is no verdict");
-        await import.GetByLabel("What words of the table mean").FillAsync("certified = supported; not yet = unsupported");
+        await import
+            .GetByLabel("What words of the table mean")
+            .FillAsync("certified = supported; not yet = unsupported");
         await import.GetByRole(AriaRole.Button, new() { Name = "Show the rules" }).ClickAsync();
         var rules = import.GetByRole(AriaRole.Status, new() { Name = "rules" });
         await Expect(rules).ToContainTextAsync("verdict: unsupported, source: {title: \"desk.csv\"}");
@@ -30,6 +41,7 @@ public sealed class CatalogueTests : ConsoleSession
         await Expect(rules).ToContainTextAsync("revision 2");
         Assert.Contains("- {this: \"7.0\", depends-on: phalarope, at: \"3.1\", verdict: unsupported", await Document());
 
-        async Task<string> Document() => (string)(await Stack.Service.GetFromJsonAsync<JsonObject>("/api/documents/product/curlew"))!["body"]!;
+        async Task<string> Document() =>
+            (string)(await Stack.Service.GetFromJsonAsync<JsonObject>("/api/documents/product/curlew"))!["body"]!;
     }
 }

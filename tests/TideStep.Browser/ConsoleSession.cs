@@ -3,7 +3,8 @@ using TideStep.Tests;
 
 namespace TideStep.Browser;
 
-/// <summary>The demo's service and fleet with a real browser before its console. With TIDESTEP_PICTURES set to a folder tests leave their pictures there.</summary>
+/// <summary>The demo's service and fleet with a real browser before its console. With TIDESTEP_PICTURES set to a folder
+/// tests leave their pictures there.</summary>
 public abstract class ConsoleSession : IAsyncLifetime
 {
     private IPlaywright _playwright = null!;
@@ -17,7 +18,22 @@ public abstract class ConsoleSession : IAsyncLifetime
         Assertions.SetDefaultExpectTimeout(30_000);
         Stack = await DemoStack.StartAsync(pace: 300);
         _playwright = await Playwright.CreateAsync();
-        Browser = await _playwright.Chromium.LaunchAsync(new BrowserTypeLaunchOptions { ExecutablePath = "/usr/bin/chromium", Args = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+        Browser = await _playwright.Chromium.LaunchAsync(
+            new BrowserTypeLaunchOptions
+            {
+                ExecutablePath = "/usr/bin/chromium",
+                Args =
+                [
+                    "--no-sandbox",
+                    "--disable-gpu",
+                    "--disable-quic",
+                    "--no-first-run",
+                    "--disable-background-networking",
+                    "--disable-component-update",
+                    "--disable-sync",
+                ],
+            }
+        );
     }
 
     public async ValueTask DisposeAsync()
@@ -30,7 +46,13 @@ public abstract class ConsoleSession : IAsyncLifetime
 
     protected async Task<IPage> EnterAsync(ColorScheme scheme = ColorScheme.Light)
     {
-        var context = await Browser.NewContextAsync(new BrowserNewContextOptions { ViewportSize = new ViewportSize { Width = 1280, Height = 800 }, ColorScheme = scheme });
+        var context = await Browser.NewContextAsync(
+            new BrowserNewContextOptions
+            {
+                ViewportSize = new ViewportSize { Width = 1280, Height = 800 },
+                ColorScheme = scheme,
+            }
+        );
         var page = await context.NewPageAsync();
         await page.GotoAsync((await Stack.Good("console", "link")).Trim());
         await page.GetByLabel("acting as").FillAsync("Wren Hale");
@@ -41,14 +63,22 @@ public abstract class ConsoleSession : IAsyncLifetime
     protected static async Task<string[]> SeriousAsync(IPage page)
     {
         var root = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(root, "TideStep.slnx"))) root = Path.GetDirectoryName(root)!;
-        await page.EvaluateAsync(await File.ReadAllTextAsync(Path.Combine(root, "console", "node_modules", "axe-core", "axe.min.js")));
-        return await page.EvaluateAsync<string[]>("async () => (await axe.run(document, { resultTypes: ['violations'] })).violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => `${v.id}: ${v.nodes.slice(0, 3).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')).join(' | ')}`)");
+        while (!File.Exists(Path.Combine(root, "TideStep.slnx")))
+            root = Path.GetDirectoryName(root)!;
+        await page.EvaluateAsync(
+            await File.ReadAllTextAsync(Path.Combine(root, "console", "node_modules", "axe-core", "axe.min.js"))
+        );
+        return await page.EvaluateAsync<string[]>(
+            "async () => (await axe.run(document, { resultTypes: ['violations'] })).violations.filter(v => "
+                + "v.impact === 'serious' || v.impact === 'critical').map(v => `${v.id}: ${v.nodes.slice(0, "
+                + "3).map(n => n.target.join(' ') + ' ' + (n.any[0]?.message ?? '')).join(' | ')}`)"
+        );
     }
 
     protected static async Task PictureAsync(IPage page, string name)
     {
-        if (Environment.GetEnvironmentVariable("TIDESTEP_PICTURES") is { } folder) await page.ScreenshotAsync(new PageScreenshotOptions { Path = Path.Combine(folder, name + ".png") });
+        if (Environment.GetEnvironmentVariable("TIDESTEP_PICTURES") is { } folder)
+            await page.ScreenshotAsync(new PageScreenshotOptions { Path = Path.Combine(folder, name + ".png") });
     }
 
     protected static ILocatorAssertions Expect(ILocator locator) => Assertions.Expect(locator);

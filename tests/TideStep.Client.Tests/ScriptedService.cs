@@ -12,7 +12,11 @@ internal sealed class ScriptedService : IDisposable
 
     public ScriptedService()
     {
-        using (var free = new TcpListener(IPAddress.Loopback, 0)) { free.Start(); Address = new Uri($"http://127.0.0.1:{((IPEndPoint)free.LocalEndpoint).Port}/"); }
+        using (var free = new TcpListener(IPAddress.Loopback, 0))
+        {
+            free.Start();
+            Address = new Uri($"http://127.0.0.1:{((IPEndPoint)free.LocalEndpoint).Port}/");
+        }
         _listener.Prefixes.Add(Address.ToString());
         _listener.Start();
         Serving = ServeAsync();
@@ -22,23 +26,27 @@ internal sealed class ScriptedService : IDisposable
     public Task Serving { get; }
     public List<(string Method, string Path, Dictionary<string, string> Headers)> Asked { get; } = [];
 
-    public ScriptedService Then(int status, string body, string type = "application/json") => Then(async http =>
-    {
-        (http.Response.StatusCode, http.Response.ContentType) = (status, type);
-        await http.Response.OutputStream.WriteAsync(Encoding.UTF8.GetBytes(body));
-        http.Response.Close();
-    });
+    public ScriptedService Then(int status, string body, string type = "application/json") =>
+        Then(async http =>
+        {
+            (http.Response.StatusCode, http.Response.ContentType) = (status, type);
+            await http.Response.OutputStream.WriteAsync(Encoding.UTF8.GetBytes(body));
+            http.Response.Close();
+        });
 
     /// <summary>The connection breaks in the middle of the answer.</summary>
-    public ScriptedService ThenBreak(string begun = "", string type = "text/event-stream") => Then(async http =>
-    {
-        http.Response.ContentType = type;
-        if (type == "text/event-stream") http.Response.SendChunked = true;
-        else http.Response.ContentLength64 = 1000;
-        await http.Response.OutputStream.WriteAsync(Encoding.UTF8.GetBytes(begun));
-        await http.Response.OutputStream.FlushAsync();
-        http.Response.Abort();
-    });
+    public ScriptedService ThenBreak(string begun = "", string type = "text/event-stream") =>
+        Then(async http =>
+        {
+            http.Response.ContentType = type;
+            if (type == "text/event-stream")
+                http.Response.SendChunked = true;
+            else
+                http.Response.ContentLength64 = 1000;
+            await http.Response.OutputStream.WriteAsync(Encoding.UTF8.GetBytes(begun));
+            await http.Response.OutputStream.FlushAsync();
+            http.Response.Abort();
+        });
 
     public ScriptedService Then(Func<HttpListenerContext, Task> answer)
     {
@@ -51,10 +59,28 @@ internal sealed class ScriptedService : IDisposable
         while (true)
         {
             HttpListenerContext http;
-            try { http = await _listener.GetContextAsync(); } catch (Exception e) when (e is HttpListenerException or ObjectDisposedException) { return; }
-            Asked.Add((http.Request.HttpMethod, http.Request.RawUrl!, http.Request.Headers.AllKeys.ToDictionary(k => k!, k => http.Request.Headers[k]!)));
-            if (_answers.TryDequeue(out var answer)) await answer(http);
-            else { http.Response.StatusCode = 418; http.Response.Close(); }
+            try
+            {
+                http = await _listener.GetContextAsync();
+            }
+            catch (Exception e) when (e is HttpListenerException or ObjectDisposedException)
+            {
+                return;
+            }
+            Asked.Add(
+                (
+                    http.Request.HttpMethod,
+                    http.Request.RawUrl!,
+                    http.Request.Headers.AllKeys.ToDictionary(k => k!, k => http.Request.Headers[k]!)
+                )
+            );
+            if (_answers.TryDequeue(out var answer))
+                await answer(http);
+            else
+            {
+                http.Response.StatusCode = 418;
+                http.Response.Close();
+            }
         }
     }
 

@@ -11,12 +11,16 @@ public sealed class ServiceClientTests : IDisposable
 
     public ServiceClientTests() => _client = new ServiceClient(_service.Address, "the-key", "Wren Hålé");
 
-    private static string Event(long sequence, RunEvent e) => $"id: {sequence}\ndata: {JsonSerializer.Serialize(new JournalEntry("r1", sequence, 1, DateTimeOffset.UnixEpoch, e), Json.Options)}\n\n";
+    private static string Event(long sequence, RunEvent e) =>
+        $"id: {sequence}\ndata: "
+        + $"{JsonSerializer.Serialize(new JournalEntry("r1", sequence, 1, DateTimeOffset.UnixEpoch, e), Json.Options)}"
+        + $"\n\n";
 
     private async Task<List<JournalEntry>> Follow(long after, Action<bool>? lost = null)
     {
         var seen = new List<JournalEntry>();
-        await foreach (var entry in _client.FollowAsync("r1", after, lost ?? (_ => { }), CancellationToken.None)) seen.Add(entry);
+        await foreach (var entry in _client.FollowAsync("r1", after, lost ?? (_ => { }), CancellationToken.None))
+            seen.Add(entry);
         return seen;
     }
 
@@ -32,7 +36,15 @@ public sealed class ServiceClientTests : IDisposable
     [Fact]
     public async Task A_refusal_keeps_every_problem_with_its_place_and_hint()
     {
-        _service.Then(422, """{"title":"2 problems","problems":[{"what":"no such key","hint":"Did you mean 'guard'?","at":{"file":"e.yaml","line":3,"column":7}},{"what":"second"}]}""", "application/problem+json");
+        _service.Then(
+            422,
+            """
+            {"title":"2 problems","problems":[
+              {"what":"no such key","hint":"Did you mean 'guard'?","at":{"file":"e.yaml","line":3,"column":7}},
+              {"what":"second"}]}
+            """,
+            "application/problem+json"
+        );
         var refused = await Assert.ThrowsAsync<RefusedException>(() => _client.GetTextAsync("/api/x", default));
         Assert.Equal(422, refused.Status);
         Assert.Equal(["no such key", "second"], refused.Problems.Select(p => p.What));
@@ -69,7 +81,9 @@ public sealed class ServiceClientTests : IDisposable
     [Fact]
     public async Task Following_goes_on_after_a_broken_connection_from_the_last_entry_seen()
     {
-        _service.ThenBreak(Event(4, new Held()) + Event(5, new WentOn("Wren"))).Then(200, Event(6, new Held()) + Event(7, new Ended(RunEnd.Completed)), "text/event-stream");
+        _service
+            .ThenBreak(Event(4, new Held()) + Event(5, new WentOn("Wren")))
+            .Then(200, Event(6, new Held()) + Event(7, new Ended(RunEnd.Completed)), "text/event-stream");
         var losses = new List<bool>();
         Assert.Equal([4, 5, 6, 7], (await Follow(3, losses.Add)).Select(e => e.Sequence));
         Assert.Equal(["3", "5"], _service.Asked.Select(a => a.Headers["Last-Event-ID"]));
@@ -80,7 +94,9 @@ public sealed class ServiceClientTests : IDisposable
     public async Task Half_an_entry_is_not_an_entry()
     {
         var whole = Event(2, new WentOn("Wren"));
-        _service.ThenBreak(Event(1, new Held()) + whole[..^5]).Then(200, whole + Event(3, new Ended(RunEnd.Completed)), "text/event-stream");
+        _service
+            .ThenBreak(Event(1, new Held()) + whole[..^5])
+            .Then(200, whole + Event(3, new Ended(RunEnd.Completed)), "text/event-stream");
         Assert.Equal([1, 2, 3], (await Follow(0)).Select(e => e.Sequence));
     }
 

@@ -9,17 +9,27 @@ public sealed class AttemptScriptTests : IDisposable
 
     public AttemptScriptTests()
     {
-        using var script = new StreamReader(typeof(Ssh.SshConnector).Assembly.GetManifestResourceStream("TideStep.Connectors.Ssh.attempt.sh")!);
+        using var script = new StreamReader(
+            typeof(Ssh.SshConnector).Assembly.GetManifestResourceStream("TideStep.Connectors.Ssh.attempt.sh")!
+        );
         File.WriteAllText(Path.Combine(_state, "attempt.sh"), script.ReadToEnd());
     }
 
     private static string Argv(params string[] arguments) => Ssh.Shell.Join(arguments);
 
-    private static long Uptime() => (long)double.Parse(File.ReadAllText("/proc/uptime").Split(' ')[0], System.Globalization.CultureInfo.InvariantCulture);
+    private static long Uptime() =>
+        (long)
+            double.Parse(
+                File.ReadAllText("/proc/uptime").Split(' ')[0],
+                System.Globalization.CultureInfo.InvariantCulture
+            );
 
     private string Run(params string[] arguments)
     {
-        var start = new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), .. arguments]) { RedirectStandardOutput = true };
+        var start = new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), .. arguments])
+        {
+            RedirectStandardOutput = true,
+        };
         using var process = Process.Start(start)!;
         var output = process.StandardOutput.ReadToEnd();
         process.WaitForExit();
@@ -30,7 +40,8 @@ public sealed class AttemptScriptTests : IDisposable
         Run("begin", "t1", id, $"{epoch}", $"{position}", "60", $"{sent ?? Uptime()}", "10", Argv(argv));
 
     [Fact]
-    public void A_command_ends_with_its_status_and_output() => Assert.Equal("ended 3\nout", Begin("a1", argv: ["sh", "-c", "echo out; exit 3"]));
+    public void A_command_ends_with_its_status_and_output() =>
+        Assert.Equal("ended 3\nout", Begin("a1", argv: ["sh", "-c", "echo out; exit 3"]));
 
     [Theory]
     [InlineData("plain")]
@@ -39,7 +50,8 @@ public sealed class AttemptScriptTests : IDisposable
     [InlineData("")]
     [InlineData("-n")]
     [InlineData("ümläut, with comma")]
-    public void Arguments_arrive_as_they_were_given(string argument) => Assert.Equal($"ended 0\n[{argument}]", Begin("a1", argv: ["printf", "[%s]", argument]));
+    public void Arguments_arrive_as_they_were_given(string argument) =>
+        Assert.Equal($"ended 0\n[{argument}]", Begin("a1", argv: ["printf", "[%s]", argument]));
 
     [Fact]
     public void An_attempt_that_is_known_is_refused_and_not_run_again()
@@ -60,7 +72,8 @@ public sealed class AttemptScriptTests : IDisposable
     }
 
     [Fact]
-    public void An_attempt_that_comes_too_late_is_refused() => Assert.StartsWith("refused its start-by time", Begin("a1", sent: Uptime() - 1000, argv: ["true"]));
+    public void An_attempt_that_comes_too_late_is_refused() =>
+        Assert.StartsWith("refused its start-by time", Begin("a1", sent: Uptime() - 1000, argv: ["true"]));
 
     [Fact]
     public void Installations_do_not_fence_each_other()
@@ -76,7 +89,17 @@ public sealed class AttemptScriptTests : IDisposable
     public void A_running_attempt_says_so_and_shows_its_output()
     {
         var gate = Path.Combine(_state, "gate");
-        Run("begin", "t1", "a1", "1", "1", "60", $"{Uptime()}", "0", Argv("sh", "-c", $"echo half; while [ ! -e {gate} ]; do sleep 0.02; done"));
+        Run(
+            "begin",
+            "t1",
+            "a1",
+            "1",
+            "1",
+            "60",
+            $"{Uptime()}",
+            "0",
+            Argv("sh", "-c", $"echo half; while [ ! -e {gate} ]; do sleep 0.02; done")
+        );
         Assert.StartsWith("running", Run("status", "t1", "a1", "0"));
         File.WriteAllText(gate, "");
         Assert.Equal("ended 0\nhalf", Run("status", "t1", "a1", "20"));
@@ -126,24 +149,54 @@ public sealed class AttemptScriptTests : IDisposable
     [Fact]
     public void A_conversation_answers_side_by_side_and_ends_with_its_input()
     {
-        var (gate, start) = (Path.Combine(_state, "gate"), new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), "serve"]) { RedirectStandardOutput = true, RedirectStandardInput = true });
+        var (gate, start) = (
+            Path.Combine(_state, "gate"),
+            new ProcessStartInfo("/bin/sh", [Path.Combine(_state, "attempt.sh"), "serve"])
+            {
+                RedirectStandardOutput = true,
+                RedirectStandardInput = true,
+            }
+        );
         using var process = Process.Start(start)!;
         // One answer: its token, its status, and what it says.
         (string Token, string Status, string Said) Heard()
         {
-            var (token, status, said) = (process.StandardOutput.ReadLine()!, process.StandardOutput.ReadLine()!, new List<string>());
-            while (process.StandardOutput.ReadLine() is { } line && line != $"<{token[1..]}") said.Add(line);
+            var (token, status, said) = (
+                process.StandardOutput.ReadLine()!,
+                process.StandardOutput.ReadLine()!,
+                new List<string>()
+            );
+            while (process.StandardOutput.ReadLine() is { } line && line != $"<{token[1..]}")
+                said.Add(line);
             return (token, status, string.Join('\n', said).Trim());
         }
         void Say(string token, params string[] request)
         {
-            process.StandardInput.Write($"{token} {Argv(request).Replace("\n", "'\"$nl\"'", StringComparison.Ordinal)}\n");
+            process.StandardInput.Write(
+                $"{token} {Argv(request).Replace("\n", "'\"$nl\"'", StringComparison.Ordinal)}\n"
+            );
             process.StandardInput.Flush();
         }
-        Say("k1", "begin", "t1", "a1", "1", "1", "60", $"{Uptime()}", "5", Argv("sh", "-c", $"echo 'two\nlines'; while [ ! -e {gate} ]; do sleep 0.02; done; exit 3"));
+        Say(
+            "k1",
+            "begin",
+            "t1",
+            "a1",
+            "1",
+            "1",
+            "60",
+            $"{Uptime()}",
+            "5",
+            Argv("sh", "-c", $"echo 'two\nlines'; while [ ! -e {gate} ]; do sleep 0.02; done; exit 3")
+        );
         Assert.Equal((">k1", "later", ""), Heard());
         var output = Path.Combine(_state, "t1", "attempts", "a1", "output");
-        Assert.True(SpinWait.SpinUntil(() => File.Exists(output) && File.ReadAllText(output).Contains("lines\n", StringComparison.Ordinal), TimeSpan.FromSeconds(20)));
+        Assert.True(
+            SpinWait.SpinUntil(
+                () => File.Exists(output) && File.ReadAllText(output).Contains("lines\n", StringComparison.Ordinal),
+                TimeSpan.FromSeconds(20)
+            )
+        );
         // The first still waits for its end; the second is answered all the same.
         Say("k2", "status", "t1", "a1", "0");
         Assert.Equal((">k2", "0", "running\ntwo\nlines"), Heard());
@@ -181,7 +234,12 @@ public sealed class AttemptScriptTests : IDisposable
         Assert.StartsWith("ended 143", Run("status", "t1", "a1", "10"));
         var child = $"/proc/{File.ReadAllText(Path.Combine(_state, "child")).Trim()}/stat";
         // A process that has ended may stay listed till its new parent takes note.
-        Assert.True(SpinWait.SpinUntil(() => !File.Exists(child) || File.ReadAllText(child).Contains(") Z ", StringComparison.Ordinal), TimeSpan.FromSeconds(20)));
+        Assert.True(
+            SpinWait.SpinUntil(
+                () => !File.Exists(child) || File.ReadAllText(child).Contains(") Z ", StringComparison.Ordinal),
+                TimeSpan.FromSeconds(20)
+            )
+        );
     }
 
     [Fact]
@@ -222,11 +280,16 @@ public sealed class AttemptScriptTests : IDisposable
     public void A_dump_is_whole_or_nothing_is_left_of_it()
     {
         var place = Path.Combine(_state, "points/p.dump");
-        var answer = System.Text.Json.Nodes.JsonNode.Parse(Run("dump", place, "0", "sh", "-c", "echo rows > \"$1\"", "sh").Trim().Split('\n')[^1])!;
+        var answer = System.Text.Json.Nodes.JsonNode.Parse(
+            Run("dump", place, "0", "sh", "-c", "echo rows > \"$1\"", "sh").Trim().Split('\n')[^1]
+        )!;
         Assert.Equal((place, 5), ((string)answer["place"]!, (int)answer["bytes"]!));
         Assert.Equal("whole: checksum agrees", Run("check", place, (string)answer["sha256"]!).Trim());
         // A later one that fails leaves the earlier as it was.
-        Assert.Contains("no connection", Run("dump", place, "0", "sh", "-c", "echo half > \"$1\"; echo no connection; exit 3", "sh"));
+        Assert.Contains(
+            "no connection",
+            Run("dump", place, "0", "sh", "-c", "echo half > \"$1\"; echo no connection; exit 3", "sh")
+        );
         Assert.Contains("what it wrote is empty", Run("dump", place, "0", "sh", "-c", ": > \"$1\"", "sh"));
         Assert.Contains("it wrote nothing", Run("dump", place, "0", "true"));
         Assert.Equal("rows\n", File.ReadAllText(place));
@@ -237,19 +300,46 @@ public sealed class AttemptScriptTests : IDisposable
     public void A_dump_may_be_a_folder_and_its_command_may_end_with_a_warning()
     {
         var place = Path.Combine(_state, "points/base.dump");
-        string[] Base(int status) => ["dump", place, "0 1", "sh", "-c", $"mkdir -p \"$1/global\"; echo control >\"$1/global/pg\"; echo rows >\"$1/data\"; ln -s ../wal \"$1/wal\"; echo 'one file vanished'; exit {status}", "sh"];
+        string[] Base(int status) =>
+            [
+                "dump",
+                place,
+                "0 1",
+                "sh",
+                "-c",
+                $"mkdir -p \"$1/global\"; echo control >\"$1/global/pg\"; echo rows >\"$1/data\"; ln -s "
+                    + $"../wal \"$1/wal\"; echo 'one file vanished'; exit {status}",
+                "sh",
+            ];
         var answer = System.Text.Json.Nodes.JsonNode.Parse(Run(Base(1)).Trim().Split('\n')[^1])!;
         var sum = (string)answer["sha256"]!;
         Assert.Equal((place, 2), ((string)answer["place"]!, (int)answer["entries"]!));
         Assert.Equal("whole: checksum of 2 files agrees", Run("check", place, sum).Trim());
         // Another one in its place is as good; a status that is none of the agreed ones leaves the earlier as it was.
-        Assert.Equal(sum, (string)System.Text.Json.Nodes.JsonNode.Parse(Run(Base(0)).Trim().Split('\n')[^1])!["sha256"]!);
+        Assert.Equal(
+            sum,
+            (string)System.Text.Json.Nodes.JsonNode.Parse(Run(Base(0)).Trim().Split('\n')[^1])!["sha256"]!
+        );
         Assert.DoesNotContain("sha256", Run(Base(2)));
         Assert.Equal("whole: checksum of 2 files agrees", Run("check", place, sum).Trim());
         Assert.Contains("what it wrote is empty", Run("dump", place, "0", "mkdir"));
         // A file takes a folder's place, not a place in it.
-        Assert.Contains("\"entries\":1", Run("dump", Path.Combine(_state, "points/other.dump"), "0", "sh", "-c", "mkdir \"$1\"; echo a >\"$1/a\"", "sh"));
-        Assert.Contains("\"bytes\":2", Run("dump", Path.Combine(_state, "points/other.dump"), "0", "sh", "-c", "echo b >\"$1\"", "sh"));
+        Assert.Contains(
+            "\"entries\":1",
+            Run(
+                "dump",
+                Path.Combine(_state, "points/other.dump"),
+                "0",
+                "sh",
+                "-c",
+                "mkdir \"$1\"; echo a >\"$1/a\"",
+                "sh"
+            )
+        );
+        Assert.Contains(
+            "\"bytes\":2",
+            Run("dump", Path.Combine(_state, "points/other.dump"), "0", "sh", "-c", "echo b >\"$1\"", "sh")
+        );
         Assert.Equal("b\n", File.ReadAllText(Path.Combine(_state, "points/other.dump")));
         // What was changed, or hangs elsewhere, is not whole; such a folder is not taken away either.
         File.Delete(Path.Combine(place, "wal"));
@@ -274,5 +364,4 @@ public sealed class AttemptScriptTests : IDisposable
     }
 
     public void Dispose() => Directory.Delete(_state, true);
-
 }

@@ -15,7 +15,8 @@ public sealed class NoticeSenderTests : IDisposable
     private Secrets Keys(string key)
     {
         File.WriteAllText(Path.Combine(_folder, "desk"), key);
-        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(Path.Combine(_folder, "desk"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        if (!OperatingSystem.IsWindows())
+            File.SetUnixFileMode(Path.Combine(_folder, "desk"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
         return new Secrets(_folder);
     }
 
@@ -24,16 +25,42 @@ public sealed class NoticeSenderTests : IDisposable
     {
         await using var receiver = new WebhookReceiver();
         var address = new Uri(receiver.Address + "?for=night");
-        Assert.Null(await new WebhookSender(_http, Keys("heron\n"), TimeProvider.System).SendAsync(address, "secret:desk", """{"id":"1"}""", default));
+        Assert.Null(
+            await new WebhookSender(_http, Keys("heron\n"), TimeProvider.System).SendAsync(
+                address,
+                "secret:desk",
+                """{"id":"1"}""",
+                default
+            )
+        );
         var taken = Assert.Single(receiver.Took);
         Assert.Equal("application/cloudevents+json; charset=utf-8", taken.Headers["content-type"]);
         // As a receiver reckons it (RFC 9421, 3.2): from what it got, not from what was meant.
-        Assert.Equal($"sha-256=:{Convert.ToBase64String(SHA256.HashData(taken.Body))}:", taken.Headers["content-digest"]);
+        Assert.Equal(
+            $"sha-256=:{Convert.ToBase64String(SHA256.HashData(taken.Body))}:",
+            taken.Headers["content-digest"]
+        );
         var input = Regex.Match(taken.Headers["signature-input"], "^tide=(\\((.*)\\);.*)$");
-        var lines = input.Groups[2].Value.Split(' ').Select(c => c.Trim('"')).Select(c => $"\"{c}\": {c switch { "@method" => "POST", "@target-uri" => address.AbsoluteUri, _ => taken.Headers[c] }}");
+        var lines = input
+            .Groups[2]
+            .Value.Split(' ')
+            .Select(c => c.Trim('"'))
+            .Select(c =>
+                $"\"{c}\": "
+                + $"{c switch { "@method" => "POST", "@target-uri" => address.AbsoluteUri, _ => taken.Headers[c] }}"
+            );
         var text = string.Join('\n', lines.Append($"\"@signature-params\": {input.Groups[1].Value}"));
         Assert.Contains("alg=\"hmac-sha256\"", input.Groups[1].Value);
-        Assert.Equal($"tide=:{Convert.ToBase64String(HMACSHA256.HashData(Encoding.UTF8.GetBytes("heron"), Encoding.UTF8.GetBytes(text)))}:", taken.Headers["signature"]);
+        Assert.Equal(
+            $"tide=:"
+                + (
+                    Convert.ToBase64String(
+                        HMACSHA256.HashData(Encoding.UTF8.GetBytes("heron"), Encoding.UTF8.GetBytes(text))
+                    )
+                )
+                + $":",
+            taken.Headers["signature"]
+        );
     }
 
     [Fact]
@@ -43,19 +70,60 @@ public sealed class NoticeSenderTests : IDisposable
         await using (var receiver = new WebhookReceiver { Refuses = 1 })
         {
             gone = receiver.Address;
-            Assert.Equal("127.0.0.1 answered 503", await new WebhookSender(_http, Keys("heron"), TimeProvider.System).SendAsync(gone, "secret:desk", "{}", default));
+            Assert.Equal(
+                "127.0.0.1 answered 503",
+                await new WebhookSender(_http, Keys("heron"), TimeProvider.System).SendAsync(
+                    gone,
+                    "secret:desk",
+                    "{}",
+                    default
+                )
+            );
         }
-        Assert.Contains("does not answer", await new WebhookSender(_http, Keys("heron"), TimeProvider.System).SendAsync(gone, "secret:desk", "{}", default));
-        Assert.Contains("desk", await new WebhookSender(_http, new Secrets(Path.Combine(_folder, "none")), TimeProvider.System).SendAsync(gone, "secret:desk", "{}", default));
+        Assert.Contains(
+            "does not answer",
+            await new WebhookSender(_http, Keys("heron"), TimeProvider.System).SendAsync(
+                gone,
+                "secret:desk",
+                "{}",
+                default
+            )
+        );
+        Assert.Contains(
+            "desk",
+            await new WebhookSender(_http, new Secrets(Path.Combine(_folder, "none")), TimeProvider.System).SendAsync(
+                gone,
+                "secret:desk",
+                "{}",
+                default
+            )
+        );
     }
 
     [Fact]
     public async Task Mail_goes_to_everybody_with_its_invitation()
     {
         await using var receiver = new MailReceiver();
-        var settings = new MailSettings("127.0.0.1", receiver.Port, "tide-step@marram.example", null, null, Encryption: false);
+        var settings = new MailSettings(
+            "127.0.0.1",
+            receiver.Port,
+            "tide-step@marram.example",
+            null,
+            null,
+            Encryption: false
+        );
         var sender = new MailSender(new Secrets(_folder));
-        Assert.Null(await sender.SendAsync(settings, ["night@marram.example", "ida@marram.example"], "r1-2-planned", "Relay to 3.2: planned", "It begins at one.\n", "BEGIN:VCALENDAR\nEND:VCALENDAR\n", default));
+        Assert.Null(
+            await sender.SendAsync(
+                settings,
+                ["night@marram.example", "ida@marram.example"],
+                "r1-2-planned",
+                "Relay to 3.2: planned",
+                "It begins at one.\n",
+                "BEGIN:VCALENDAR\nEND:VCALENDAR\n",
+                default
+            )
+        );
         var (to, text) = Assert.Single(receiver.Took);
         Assert.Equal(["night@marram.example", "ida@marram.example"], to);
         Assert.Contains("Subject: Relay to 3.2: planned", text);
@@ -63,7 +131,10 @@ public sealed class NoticeSenderTests : IDisposable
         Assert.Contains("It begins at one.", text);
         Assert.Matches("Content-Type: text/calendar;.*method=\"?REQUEST", text.ReplaceLineEndings(" "));
         receiver.Refuses = "ida@marram.example";
-        Assert.Contains("nobody of that name", await sender.SendAsync(settings, ["ida@marram.example"], "r1-3", "x", "y", null, default));
+        Assert.Contains(
+            "nobody of that name",
+            await sender.SendAsync(settings, ["ida@marram.example"], "r1-3", "x", "y", null, default)
+        );
     }
 
     public void Dispose()

@@ -9,14 +9,18 @@ public sealed class SecretTests : IDisposable
     private void Put(string name, UnixFileMode mode)
     {
         File.WriteAllText(Path.Combine(_folder, name), "value");
-        if (OperatingSystem.IsLinux()) File.SetUnixFileMode(Path.Combine(_folder, name), mode);
+        if (OperatingSystem.IsLinux())
+            File.SetUnixFileMode(Path.Combine(_folder, name), mode);
     }
 
     [Fact]
     public void A_secret_that_others_may_read_is_refused()
     {
         Put("open", UnixFileMode.UserRead | UnixFileMode.GroupRead);
-        Assert.Contains("chmod 600", Assert.Throws<ConnectorException>(() => new Secrets(_folder).TextOf("secret:open")).Problem.Hint);
+        Assert.Contains(
+            "chmod 600",
+            Assert.Throws<ConnectorException>(() => new Secrets(_folder).TextOf("secret:open")).Problem.Hint
+        );
         Put("own", UnixFileMode.UserRead | UnixFileMode.UserWrite);
         Assert.Equal("value", new Secrets(_folder).TextOf("secret:own"));
     }
@@ -25,7 +29,8 @@ public sealed class SecretTests : IDisposable
     [InlineData("secret:../etc/passwd")]
     [InlineData("secret:")]
     [InlineData("secret:missing")]
-    public void A_reference_leads_to_nothing_else(string reference) => Assert.Throws<ConnectorException>(() => new Secrets(_folder).TextOf(reference));
+    public void A_reference_leads_to_nothing_else(string reference) =>
+        Assert.Throws<ConnectorException>(() => new Secrets(_folder).TextOf(reference));
 
     [Fact]
     public void What_the_service_keeps_is_encrypted_and_bound_to_its_name()
@@ -37,10 +42,14 @@ public sealed class SecretTests : IDisposable
         Assert.Equal(["ledger", "relay"], vault.Names);
         Assert.DoesNotContain("quiet", File.ReadAllText(store));
         Assert.Equal("a quiet word", new Secrets(_folder, new SecretVault(store, key)).TextOf("secret:ledger"));
-        if (OperatingSystem.IsLinux()) Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(key));
+        if (OperatingSystem.IsLinux())
+            Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(key));
         // A value put in another's place is not taken for it.
         var kept = System.Text.Json.JsonSerializer.Deserialize<Dictionary<string, string>>(File.ReadAllText(store))!;
-        File.WriteAllText(store, System.Text.Json.JsonSerializer.Serialize(new Dictionary<string, string> { ["relay"] = kept["ledger"] }));
+        File.WriteAllText(
+            store,
+            System.Text.Json.JsonSerializer.Serialize(new Dictionary<string, string> { ["relay"] = kept["ledger"] })
+        );
         Assert.Throws<ConnectorException>(() => vault.Find("relay"));
         Assert.True(vault.Remove("relay"));
         Assert.False(vault.Remove("relay"));
@@ -51,8 +60,14 @@ public sealed class SecretTests : IDisposable
     public void The_environment_gives_a_secret_that_lies_nowhere_else()
     {
         Environment.SetEnvironmentVariable("TIDESTEP_SECRET_TEST_ONLY", "from outside");
-        try { Assert.Equal("from outside", new Secrets(_folder).TextOf("secret:test-only")); }
-        finally { Environment.SetEnvironmentVariable("TIDESTEP_SECRET_TEST_ONLY", null); }
+        try
+        {
+            Assert.Equal("from outside", new Secrets(_folder).TextOf("secret:test-only"));
+        }
+        finally
+        {
+            Environment.SetEnvironmentVariable("TIDESTEP_SECRET_TEST_ONLY", null);
+        }
     }
 
     [Fact]

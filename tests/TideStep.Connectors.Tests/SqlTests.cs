@@ -9,26 +9,56 @@ public sealed class SqlTests : ReadingContract, IAsyncDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("tidestep-sql").FullName;
     private readonly SqlConnector _connector;
-    private readonly NpgsqlConnectionStringBuilder? _server = Environment.GetEnvironmentVariable("TIDESTEP_TEST_POSTGRES") is { } text ? new NpgsqlConnectionStringBuilder(text) : null;
+    private readonly NpgsqlConnectionStringBuilder? _server = Environment.GetEnvironmentVariable(
+        "TIDESTEP_TEST_POSTGRES"
+    )
+        is { } text
+        ? new NpgsqlConnectionStringBuilder(text)
+        : null;
 
     public SqlTests() => _connector = new SqlConnector(new Secrets(_folder));
 
-    protected override string Readings => """
-          good: {by: sql, query: "select 42", unit: count}
-          wrong: {by: sql, query: "select 'many'", unit: count}
-          failing: {by: sql, query: "select none from nowhere", unit: count}
-        """;
+    protected override string Readings =>
+        """
+              good: {by: sql, query: "select 42", unit: count}
+              wrong: {by: sql, query: "select 'many'", unit: count}
+              failing: {by: sql, query: "select none from nowhere", unit: count}
+            """;
 
-    private EstateNode At(int port) => Node("sql", ("database.host", "127.0.0.1"), ("database.port", $"{port}"), ("database.name", "postgres"), ("database.account", "tidestep"), ("database.encryption", "none"));
+    private EstateNode At(int port) =>
+        Node(
+            "sql",
+            ("database.host", "127.0.0.1"),
+            ("database.port", $"{port}"),
+            ("database.name", "postgres"),
+            ("database.account", "tidestep"),
+            ("database.encryption", "none")
+        );
 
-    protected override Task<(IConnector, EstateNode)?> OpenAsync() => Task.FromResult<(IConnector, EstateNode)?>(_server is null ? null : (_connector, At(_server.Port)));
+    protected override Task<(IConnector, EstateNode)?> OpenAsync() =>
+        Task.FromResult<(IConnector, EstateNode)?>(_server is null ? null : (_connector, At(_server.Port)));
 
     protected override EstateNode Absent(EstateNode node) => At(SshServer.FreePort());
 
     private async Task<AttemptReading> DoAsync(string statement, params string[] parameters)
     {
         Assert.NotNull(_server);
-        return (await _connector.BeginAsync(At(_server.Port), new FencedAttempt("t1", "a" + Guid.NewGuid().ToString("N"), 1, 1, TimeSpan.FromMinutes(1), "app", new FarAction("query", [statement, .. parameters])), TimeSpan.FromSeconds(20), CancellationToken.None)).Reading!;
+        return (
+            await _connector.BeginAsync(
+                At(_server.Port),
+                new FencedAttempt(
+                    "t1",
+                    "a" + Guid.NewGuid().ToString("N"),
+                    1,
+                    1,
+                    TimeSpan.FromMinutes(1),
+                    "app",
+                    new FarAction("query", [statement, .. parameters])
+                ),
+                TimeSpan.FromSeconds(20),
+                CancellationToken.None
+            )
+        ).Reading!;
     }
 
     [Fact]
@@ -44,8 +74,25 @@ public sealed class SqlTests : ReadingContract, IAsyncDisposable
     public async Task Objects_that_a_sample_chose_are_a_value_of_the_query()
     {
         var node = At(_server!.Port);
-        var product = Product("  those: {by: sql, query: \"select count(*) from unnest(array['a', 'b', 'c''d']) n where n = any(string_to_array({keys}, ','))\", unit: count}");
-        async Task<string> AskAsync(string keys) => (await _connector.ReadAsync(node, Member, product with { Readings = product.Readings.SetItem("those", product.Readings["those"].For(keys)) }, [Reading("those")], CancellationToken.None)).Values.Values.Single().ToString();
+        var product = Product(
+            "  those: {by: sql, query: \"select count(*) from unnest(array['a', 'b', 'c''d']) n where n = "
+                + "any(string_to_array({keys}, ','))\", unit: count}"
+        );
+        async Task<string> AskAsync(string keys) =>
+            (
+                await _connector.ReadAsync(
+                    node,
+                    Member,
+                    product with
+                    {
+                        Readings = product.Readings.SetItem("those", product.Readings["those"].For(keys)),
+                    },
+                    [Reading("those")],
+                    CancellationToken.None
+                )
+            )
+                .Values.Values.Single()
+                .ToString();
         Assert.Equal("2", await AskAsync("a,c'd,x"));
         Assert.Equal("0", await AskAsync("'; drop table t; --"));
     }
@@ -63,7 +110,13 @@ public sealed class SqlTests : ReadingContract, IAsyncDisposable
     public async Task A_reading_can_change_nothing()
     {
         Assert.NotNull(_server);
-        var (_, missed) = await _connector.ReadAsync(At(_server.Port), Member, Product("  sly: {by: sql, query: \"create table sly(x int)\", unit: count}"), [Reading("sly")], CancellationToken.None);
+        var (_, missed) = await _connector.ReadAsync(
+            At(_server.Port),
+            Member,
+            Product("  sly: {by: sql, query: \"create table sly(x int)\", unit: count}"),
+            [Reading("sly")],
+            CancellationToken.None
+        );
         Assert.Contains("read-only", missed[Reading("sly")]);
     }
 

@@ -9,7 +9,8 @@ public sealed class SshServer : IDisposable
 {
     private readonly Process _server;
 
-    public SshServer() : this("") { }
+    public SshServer()
+        : this("") { }
 
     /// <param name="more">Further lines of its configuration; they come first, and so count before the others.</param>
     internal SshServer(string more)
@@ -21,8 +22,13 @@ public sealed class SshServer : IDisposable
         var secrets = Directory.CreateDirectory(Path.Combine(Folder, "secrets")).FullName;
         File.Move(Path.Combine(Folder, "login"), Path.Combine(secrets, "login"));
         File.Move(Path.Combine(Folder, "login.pub"), Path.Combine(Folder, "authorized"));
-        File.WriteAllText(Path.Combine(Folder, "known_hosts"), $"127.0.0.1 {string.Join(' ', File.ReadAllText(Path.Combine(Folder, "host.pub")).Split(' ')[..2])}\n");
-        File.WriteAllText(Path.Combine(Folder, "config"), $"""
+        File.WriteAllText(
+            Path.Combine(Folder, "known_hosts"),
+            $"127.0.0.1 {string.Join(' ', File.ReadAllText(Path.Combine(Folder, "host.pub")).Split(' ')[..2])}\n"
+        );
+        File.WriteAllText(
+            Path.Combine(Folder, "config"),
+            $"""
             {more}
             Port {Port}
             ListenAddress 127.0.0.1
@@ -35,14 +41,27 @@ public sealed class SshServer : IDisposable
             PermitRootLogin prohibit-password
             MaxSessions 100
             Subsystem sftp internal-sftp
-            """);
+            """
+        );
         Directory.CreateDirectory("/run/sshd");
-        _server = Process.Start(new ProcessStartInfo("/usr/sbin/sshd", ["-D", "-e", "-f", Path.Combine(Folder, "config")]) { RedirectStandardError = true })!;
+        _server = Process.Start(
+            new ProcessStartInfo("/usr/sbin/sshd", ["-D", "-e", "-f", Path.Combine(Folder, "config")])
+            {
+                RedirectStandardError = true,
+            }
+        )!;
         _server.BeginErrorReadLine();
         for (var tries = 0; ; tries++)
         {
-            try { using var probe = new TcpClient("127.0.0.1", Port); break; }
-            catch (SocketException) when (tries < 200) { Thread.Sleep(20); }
+            try
+            {
+                using var probe = new TcpClient("127.0.0.1", Port);
+                break;
+            }
+            catch (SocketException) when (tries < 200)
+            {
+                Thread.Sleep(20);
+            }
         }
     }
 
@@ -54,7 +73,10 @@ public sealed class SshServer : IDisposable
 
     private void Keygen(string name)
     {
-        using var keygen = Process.Start("ssh-keygen", ["-q", "-t", "ed25519", "-N", "", "-f", Path.Combine(Folder, name)]);
+        using var keygen = Process.Start(
+            "ssh-keygen",
+            ["-q", "-t", "ed25519", "-N", "", "-f", Path.Combine(Folder, name)]
+        );
         keygen.WaitForExit();
     }
 
@@ -73,7 +95,8 @@ public sealed class SshServer : IDisposable
     }
 }
 
-/// <summary>Carries bytes between two ports, and can stop carrying them without closing anything: what a link does that drops packets.</summary>
+/// <summary>Carries bytes between two ports, and can stop carrying them without closing anything: what a link does that
+/// drops packets.</summary>
 public sealed class Link : IDisposable
 {
     private readonly TcpListener _listener = new(IPAddress.Loopback, 0);
@@ -106,7 +129,9 @@ public sealed class Link : IDisposable
                 _ = CarryAsync(far.GetStream(), near.GetStream());
             }
         }
-        catch (Exception e) when (e is SocketException or ObjectDisposedException) { /* closed */ }
+        catch (Exception e) when (e is SocketException or ObjectDisposedException)
+        { /* closed */
+        }
     }
 
     private async Task CarryAsync(NetworkStream from, NetworkStream to)
@@ -115,10 +140,13 @@ public sealed class Link : IDisposable
         try
         {
             while (await from.ReadAsync(piece) is > 0 and var read)
-                if (!_dead) await to.WriteAsync(piece.AsMemory(0, read));
+                if (!_dead)
+                    await to.WriteAsync(piece.AsMemory(0, read));
             to.Close();
         }
-        catch (Exception e) when (e is IOException or ObjectDisposedException) { /* one end is gone */ }
+        catch (Exception e) when (e is IOException or ObjectDisposedException)
+        { /* one end is gone */
+        }
     }
 
     public void Dispose() => _listener.Dispose();

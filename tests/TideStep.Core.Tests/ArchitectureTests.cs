@@ -21,22 +21,33 @@ public sealed class ArchitectureTests
     private static string Source()
     {
         var at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "TideStep.slnx"))) at = Path.GetDirectoryName(at)!;
+        while (!File.Exists(Path.Combine(at, "TideStep.slnx")))
+            at = Path.GetDirectoryName(at)!;
         return Path.Combine(at, "src");
     }
 
-    private static IEnumerable<string> Items(string project, string item) => XDocument.Load(Path.Combine(Source(), $"TideStep.{project}", $"TideStep.{project}.csproj")).Descendants(item).Select(e => (string)e.Attribute("Include")!);
+    private static IEnumerable<string> Items(string project, string item) =>
+        XDocument
+            .Load(Path.Combine(Source(), $"TideStep.{project}", $"TideStep.{project}.csproj"))
+            .Descendants(item)
+            .Select(e => (string)e.Attribute("Include")!);
 
     [Fact]
     public void Projects_refer_only_to_what_stands_below_them()
     {
-        Assert.Equal(Allowed.Keys.Order(), Directory.GetDirectories(Source()).Select(d => Path.GetFileName(d)["TideStep.".Length..]).Order());
+        Assert.Equal(
+            Allowed.Keys.Order(),
+            Directory.GetDirectories(Source()).Select(d => Path.GetFileName(d)["TideStep.".Length..]).Order()
+        );
         foreach (var (project, below) in Allowed)
-            Assert.All(Items(project, "ProjectReference"), r => Assert.Contains(Path.GetFileNameWithoutExtension(r)["TideStep.".Length..], below));
+            Assert.All(Items(project, "ProjectReference"), r =>
+                Assert.Contains(Path.GetFileNameWithoutExtension(r)["TideStep.".Length..], below)
+            );
     }
 
     [Fact]
-    public void Core_knows_no_package_of_input_or_output() => Assert.Equal(["Superpower", "YamlDotNet"], Items("Core", "PackageReference").Order());
+    public void Core_knows_no_package_of_input_or_output() =>
+        Assert.Equal(["Superpower", "YamlDotNet"], Items("Core", "PackageReference").Order());
 
     [Theory]
     [InlineData("DateTimeOffset.UtcNow")]
@@ -49,5 +60,10 @@ public sealed class ArchitectureTests
     [InlineData("Task.Run")]
     [InlineData("Environment.Get")]
     public void Core_has_no_clock_no_chance_and_no_files(string word) =>
-        Assert.DoesNotContain(Directory.EnumerateFiles(Path.Combine(Source(), "TideStep.Core"), "*.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/")), f => File.ReadAllText(f).Contains(word));
+        Assert.DoesNotContain(
+            Directory
+                .EnumerateFiles(Path.Combine(Source(), "TideStep.Core"), "*.cs", SearchOption.AllDirectories)
+                .Where(f => !f.Contains("/obj/")),
+            f => File.ReadAllText(f).Contains(word)
+        );
 }

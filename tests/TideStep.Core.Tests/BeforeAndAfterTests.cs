@@ -24,15 +24,30 @@ public sealed class BeforeAndAfterTests
 
         """;
 
-    private static Fleet Estate(string asks = Asks) => new Fleet().Node("n1", "site: s").With("app", "engine", "6", "n1")
-        .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {offline: {outage: 1 min}}, change: [put]}\nsteps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n" + asks);
+    private static Fleet Estate(string asks = Asks) =>
+        new Fleet()
+            .Node("n1", "site: s")
+            .With("app", "engine", "6", "n1")
+            .Product(
+                "engine",
+                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                    + "{offline: {outage: 1 min}}, change: [put]}\nsteps:\n"
+                    + "  put: {do: {install: x, version: \"{jump.to}\"}}\n"
+                    + asks
+            );
 
-    private static Plan Plan => Made ??= Fleet.Good(PlanMaker.Make(Estate().Index(), Estate().Path("goal: [{component: app, to: 7}]"), "e", "c"));
+    private static Plan Plan =>
+        Made ??= Fleet.Good(
+            PlanMaker.Make(Estate().Index(), Estate().Path("goal: [{component: app, to: 7}]"), "e", "c")
+        );
     private static Plan? Made;
 
     private static Compared One(string ask, string? before, string? after)
     {
-        static ImmutableDictionary<string, string> Answer(string ask, string? text) => text is null ? ImmutableDictionary<string, string>.Empty : ImmutableDictionary<string, string>.Empty.Add(BeforeAndAfter.Key("app/n1", ask), text);
+        static ImmutableDictionary<string, string> Answer(string ask, string? text) =>
+            text is null
+                ? ImmutableDictionary<string, string>.Empty
+                : ImmutableDictionary<string, string>.Empty.Add(BeforeAndAfter.Key("app/n1", ask), text);
         return BeforeAndAfter.Of(Plan, Answer(ask, before), Answer(ask, after)).Single(c => c.Ask == ask);
     }
 
@@ -52,7 +67,13 @@ public sealed class BeforeAndAfterTests
     [InlineData("who", "wren", null, false, "is not known any more")]
     [InlineData("who", null, "ida", true, "was not known before")]
     [InlineData("who", null, null, true, "")]
-    public void Answers_are_compared_with_what_may_differ(string ask, string? before, string? after, bool borne, string says)
+    public void Answers_are_compared_with_what_may_differ(
+        string ask,
+        string? before,
+        string? after,
+        bool borne,
+        string says
+    )
     {
         var compared = One(ask, before, after);
         Assert.Equal((borne, says), (compared.Borne, compared.What));
@@ -63,25 +84,55 @@ public sealed class BeforeAndAfterTests
     [InlineData("  sessions: {may-fall: some}\n", "must be a share like 5%")]
     [InlineData("  sessions: {otherwise: shout}\n", "'shout' is no valid otherwise")]
     public void A_question_that_is_wrong_is_said(string ask, string says) =>
-        Assert.Contains(ProductDocument.Read(Estate("readings:\n  sessions: {by: field, unit: count}\nbefore-and-after:\n" + ask).ProductTexts["engine"], "engine.yaml").Problems, p => p.What.Contains(says, StringComparison.Ordinal) && p.At is not null);
+        Assert.Contains(
+            ProductDocument
+                .Read(
+                    Estate("readings:\n  sessions: {by: field, unit: count}\nbefore-and-after:\n" + ask).ProductTexts[
+                        "engine"
+                    ],
+                    "engine.yaml"
+                )
+                .Problems,
+            p => p.What.Contains(says, StringComparison.Ordinal) && p.At is not null
+        );
 
     [Fact]
     public void What_differs_more_than_it_may_halts_before_the_run_closes_and_can_be_accepted_with_a_reason()
     {
         var (state, plan) = (new RunState(Plan), Plan);
-        void Say(params RunEvent[] events) { foreach (var e in events) state.Apply(new JournalEntry("r", state.Sequence + 1, 1, DateTimeOffset.UnixEpoch.AddMinutes(state.Sequence), e)); }
-        ImmutableSortedDictionary<string, string> Answers(string sessions) => ImmutableSortedDictionary<string, string>.Empty.Add("app/n1 sessions", sessions);
-        Say(new Opened(plan.Digest, "", "Wren", null), new MembersRead("before", plan.Premises.Running) { Answers = Answers("200") }, new Started("Wren"));
-        for (var round = 0; state.Halt is null && round < 100; round++) foreach (var work in NextWork.Of(state)) Do(work, "20");
+        void Say(params RunEvent[] events)
+        {
+            foreach (var e in events)
+                state.Apply(
+                    new JournalEntry("r", state.Sequence + 1, 1, DateTimeOffset.UnixEpoch.AddMinutes(state.Sequence), e)
+                );
+        }
+        ImmutableSortedDictionary<string, string> Answers(string sessions) =>
+            ImmutableSortedDictionary<string, string>.Empty.Add("app/n1 sessions", sessions);
+        Say(
+            new Opened(plan.Digest, "", "Wren", null),
+            new MembersRead("before", plan.Premises.Running) { Answers = Answers("200") },
+            new Started("Wren")
+        );
+        for (var round = 0; state.Halt is null && round < 100; round++)
+            foreach (var work in NextWork.Of(state))
+                Do(work, "20");
         Assert.Contains("it is not as it was before: app/n1 sessions fell by 180 (90 %)", state.Halt!.Why);
         Assert.Contains(RunView.Of("r", state, 1).Decisions, d => d.Decision == DecisionKind.AcceptDifferences);
-        Assert.Contains("needs a reason", Orders.Decide(state, DecisionKind.AcceptDifferences, "Wren", " ", null).Refused!.What);
+        Assert.Contains(
+            "needs a reason",
+            Orders.Decide(state, DecisionKind.AcceptDifferences, "Wren", " ", null).Refused!.What
+        );
         // Tried again, it is asked again; still so, it halts again.
         Say(Orders.Decide(state, DecisionKind.TryAgain, "Wren", null, null).Events);
-        for (var round = 0; state.Halt is null && round < 100; round++) foreach (var work in NextWork.Of(state)) Do(work, "30");
+        for (var round = 0; state.Halt is null && round < 100; round++)
+            foreach (var work in NextWork.Of(state))
+                Do(work, "30");
         Assert.Equal("30", state.Comparison!.Answers["app/n1 sessions"]);
         Say(Orders.Decide(state, DecisionKind.AcceptDifferences, "Wren", "the night is quiet", null).Events);
-        for (var round = 0; state.End is null && round < 100; round++) foreach (var work in NextWork.Of(state)) Do(work, "40");
+        for (var round = 0; state.End is null && round < 100; round++)
+            foreach (var work in NextWork.Of(state))
+                Do(work, "40");
         Assert.Equal(RunEnd.Completed, state.End);
         var report = RunReport.Of("r", state, []).ToMarkdown(TimeZoneInfo.Utc);
         Assert.Contains("| app/n1 | sessions | 200 | 30 | **more than it may:** fell by 170 (85 %) |", report);
@@ -90,11 +141,30 @@ public sealed class BeforeAndAfterTests
         {
             switch (work)
             {
-                case Append append: Say(append.Event); break;
-                case DoStep step: Say(new StepDone(step.Step, DoneHow.Done)); break;
-                case AskAfter: Say(new AnswersCompared(Answers(sessions), [.. BeforeAndAfter.Of(plan, state.AnswersBefore, Answers(sessions)).Where(c => c.What.Length > 0)])); break;
-                case ReadOnceMore: Say(new ReadAgain("a break", [])); break;
-                case ReadAfter: Say(new MembersRead("after", plan.Premises.Running)); break;
+                case Append append:
+                    Say(append.Event);
+                    break;
+                case DoStep step:
+                    Say(new StepDone(step.Step, DoneHow.Done));
+                    break;
+                case AskAfter:
+                    Say(
+                        new AnswersCompared(
+                            Answers(sessions),
+                            [
+                                .. BeforeAndAfter
+                                    .Of(plan, state.AnswersBefore, Answers(sessions))
+                                    .Where(c => c.What.Length > 0),
+                            ]
+                        )
+                    );
+                    break;
+                case ReadOnceMore:
+                    Say(new ReadAgain("a break", []));
+                    break;
+                case ReadAfter:
+                    Say(new MembersRead("after", plan.Premises.Running));
+                    break;
             }
         }
     }
@@ -102,7 +172,9 @@ public sealed class BeforeAndAfterTests
     [Fact]
     public void A_run_of_products_that_ask_nothing_closes_as_before()
     {
-        var plan = Fleet.Good(PlanMaker.Make(Estate("").Index(), Estate("").Path("goal: [{component: app, to: 7}]"), "e", "c"));
+        var plan = Fleet.Good(
+            PlanMaker.Make(Estate("").Index(), Estate("").Path("goal: [{component: app, to: 7}]"), "e", "c")
+        );
         Assert.Empty(plan.Asks);
         Assert.Equal(["app/n1"], Plan.Asks[0].Members);
     }
@@ -114,19 +186,41 @@ public sealed class BeforeAndAfterTests
     [InlineData("", "select count(*) from t where id = {keys}", "nothing chooses them")]
     public void A_sample_names_what_chooses_it_and_what_asks_for_it(string keys, string query, string why)
     {
-        var text = Estate($"readings:\n  some: {{by: sql, query: \"select id from t\"}}\n  those: {{by: sql, query: \"{query}\", unit: count}}\nbefore-and-after:\n  sample: {{of: those{(keys.Length > 0 ? $", keys: {keys}" : "")}}}\n").ProductTexts["engine"];
+        var text = Estate(
+            $"readings:\n  some: {{by: sql, query: \"select id from t\"}}\n"
+                + $"  those: {{by: sql, query: \"{query}\", unit: count}}\n"
+                + $"before-and-after:\n  sample: {{of: those{(keys.Length > 0 ? $", keys: {keys}" : "")}}}\n"
+        ).ProductTexts["engine"];
         var read = ProductDocument.Read(text, "engine.yaml");
         Assert.Equal(why.Length == 0, read.Ok);
-        if (why.Length > 0) Assert.Contains(read.Problems, p => p.What.Contains(why, StringComparison.Ordinal) && p.At is { Line: > 1 });
+        if (why.Length > 0)
+            Assert.Contains(read.Problems, p =>
+                p.What.Contains(why, StringComparison.Ordinal) && p.At is { Line: > 1 }
+            );
     }
 
     [Fact]
     public void What_a_sample_chose_is_text_in_a_command_escaped_in_an_address_and_a_parameter_of_a_query()
     {
-        var readings = Fleet.Good(ProductDocument.Read(Estate("readings:\n  a: {by: command, command: [look, \"--ids={keys}\"]}\n  b: {by: http, url: \"http://h/x?ids={keys}\"}\n  c: {by: sql, query: \"select 1 where id = {keys} or key = {keys}\"}\n  d: {by: field}\n").ProductTexts["engine"], "engine.yaml")).Readings;
+        var readings = Fleet
+            .Good(
+                ProductDocument.Read(
+                    Estate(
+                        "readings:\n  a: {by: command, command: [look, \"--ids={keys}\"]}\n"
+                            + "  b: {by: http, url: \"http://h/x?ids={keys}\"}\n"
+                            + "  c: {by: sql, query: \"select 1 where id = {keys} or key = {keys}\"}\n"
+                            + "  d: {by: field}\n"
+                    ).ProductTexts["engine"],
+                    "engine.yaml"
+                )
+            )
+            .Readings;
         Assert.Equal(["look", "--ids=1,2'"], readings["a"].For("1,2'").Command);
         Assert.Equal("http://h/x?ids=1%2C2%27", readings["b"].For("1,2'").Url);
-        Assert.Equal(("select 1 where id = $1 or key = $1", "1,2'"), (readings["c"].For("1,2'").Query, readings["c"].For("1,2'").Parameters.Single()));
+        Assert.Equal(
+            ("select 1 where id = $1 or key = $1", "1,2'"),
+            (readings["c"].For("1,2'").Query, readings["c"].For("1,2'").Parameters.Single())
+        );
         Assert.Equal([true, true, true, false], new[] { "a", "b", "c", "d" }.Select(r => readings[r].TakesKeys));
     }
 }

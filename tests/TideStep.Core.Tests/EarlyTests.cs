@@ -12,8 +12,10 @@ public sealed class EarlyTests
     private const string Slots = """
         releases: {"1": {}, "2": {}, "3": {}}
         jumps:
-          to-2: {from: "=1", to: "2", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [stage], change: [switch]}
-          to-3: {from: "=2", to: "3", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [stage], change: [switch], restarts: node}
+          to-2: {from: "=1", to: "2", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [stage],
+              change: [switch]}
+          to-3: {from: "=2", to: "3", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [stage],
+              change: [switch], restarts: node}
           back: {from: "=2", to: "1", down: true, methods: {two-slot: {member: 4 min}}, change: [switch]}
         steps:
           stop: {do: {stop: x}, safe-after: true}
@@ -25,10 +27,24 @@ public sealed class EarlyTests
 
         """;
 
-    private const string Plain = "releases: {\"1\": {}, \"2\": {}}\njumps:\n  to-2: {from: \"=1\", to: \"2\", methods: {rolling: {member: 9 min, settle: 1 min}}, change: [switch]}\nsteps:\n  stop: {do: {stop: x}, safe-after: true}\n  switch: {do: {command: [switch]}}\n  start: {do: {start: x}}\nroutines: {leave: [stop], return: [start]}\n";
+    private const string Plain =
+        "releases: {\"1\": {}, \"2\": {}}\njumps:\n  to-2: {from: \"=1\", to: \"2\", methods: {rolling: "
+        + "{member: 9 min, settle: 1 min}}, change: [switch]}\nsteps:\n"
+        + "  stop: {do: {stop: x}, safe-after: true}\n  switch: {do: {command: [switch]}}\n"
+        + "  start: {do: {start: x}}\nroutines: {leave: [stop], return: [start]}\n";
 
-    private static Fleet Of(string windows = "  night: {every: sunday, from: \"01:00\", lasts: 2 h}\n", string slots = Slots) => new Fleet().Windows(windows).Node("a[1-2]").Node("g[1-2]")
-        .With("app", "plain", "1", "\"a[1-2]\"").With("gates", "slots", "1", "\"g[1-2]\"").Product("plain", Plain).Product("slots", slots);
+    private static Fleet Of(
+        string windows = "  night: {every: sunday, from: \"01:00\", lasts: 2 h}\n",
+        string slots = Slots
+    ) =>
+        new Fleet()
+            .Windows(windows)
+            .Node("a[1-2]")
+            .Node("g[1-2]")
+            .With("app", "plain", "1", "\"a[1-2]\"")
+            .With("gates", "slots", "1", "\"g[1-2]\"")
+            .Product("plain", Plain)
+            .Product("slots", slots);
 
     private static Checked<Plan> Make(Fleet fleet, string early, string to = "2")
     {
@@ -43,7 +59,10 @@ public sealed class EarlyTests
         Assert.Contains("no window is long enough", Make(Of(), "").Problems[0].What);
         var plan = Fleet.Good(Make(Of(), "early: [gates]\n"));
         var early = Assert.Single(plan.Blocks, b => b.Early == true);
-        Assert.Equal((1, Phase.Prepare, (DateTimeOffset?)null, "nothing has been changed"), (early.Number, early.Phase, early.Begins, early.Return.Why));
+        Assert.Equal(
+            (1, Phase.Prepare, (DateTimeOffset?)null, "nothing has been changed"),
+            (early.Number, early.Phase, early.Begins, early.Return.Why)
+        );
         Assert.Equal(["g1", "g2"], early.Lanes.SelectMany(l => l.Steps).Select(s => s.Node));
         Assert.Equal(2, plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Count(s => s.Name == "stage"));
         Assert.All(plan.Blocks.Skip(1), b => Assert.NotNull(b.Begins));
@@ -69,7 +88,21 @@ public sealed class EarlyTests
 
     [Fact]
     public void A_temporary_measure_does_not_stand_for_days() =>
-        Assert.Contains("is a temporary measure, which would stand for days", string.Join("; ", Make(Of(slots: Slots.Replace("to: \"2\", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [stage]", "to: \"2\", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [quiet, stage]")), "early: [gates]\n").Problems));
+        Assert.Contains(
+            "is a temporary measure, which would stand for days",
+            string.Join(
+                "; ",
+                Make(
+                    Of(
+                        slots: Slots.Replace(
+                            "to: \"2\", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [stage]",
+                            "to: \"2\", methods: {two-slot: {member: 4 min, settle: 1 min}}, ahead: [quiet, stage]"
+                        )
+                    ),
+                    "early: [gates]\n"
+                ).Problems
+            )
+        );
 
     [Fact]
     public void Entering_waits_for_the_chosen_time_and_for_the_end_of_a_freeze_but_early_work_for_no_window()
@@ -92,7 +125,8 @@ public sealed class EarlyTests
     [InlineData("1", "2", "a restart of the service")]
     [InlineData("2", "3", "a restart of the node")]
     [InlineData("1", "3", "a restart")]
-    public void The_least_restart_that_is_enough_is_named(string running, string installed, string by) => Assert.Equal(by, InEffect.By(Of().Catalogue.Find("slots")!, running, installed));
+    public void The_least_restart_that_is_enough_is_named(string running, string installed, string by) =>
+        Assert.Equal(by, InEffect.By(Of().Catalogue.Find("slots")!, running, installed));
 
     [Fact]
     public void A_start_can_be_put_off_until_the_work_has_begun()
@@ -100,7 +134,11 @@ public sealed class EarlyTests
         var plan = Fleet.Good(Make(Of(windows: ""), "early: [gates]\n"));
         var state = new RunState(plan);
         var now = new DateTimeOffset(2026, 11, 27, 12, 0, 0, TimeSpan.Zero);
-        void Say(params RunEvent[] events) { foreach (var e in events) state.Apply(new JournalEntry("r", state.Sequence + 1, 1, now, e)); }
+        void Say(params RunEvent[] events)
+        {
+            foreach (var e in events)
+                state.Apply(new JournalEntry("r", state.Sequence + 1, 1, now, e));
+        }
         Say(new Opened(plan.Digest, "", "Wren", null), new StartPlanned(now.AddDays(2), "Wren"), new Started("Wren"));
         Assert.Equal([new EnterInWindow(1)], NextWork.Of(state).ToArray());
         Assert.NotNull(Orders.StartAt(state, "Wren", now, now).Refused);

@@ -18,14 +18,44 @@ public sealed class NoticeTests
     [InlineData("desk: {to: mail, people: [a@b.example], at: [begun]}", "'begun' is no moment")]
     [InlineData("desk: {to: mail, people: [a@b.example], address: x}", "'address' is no key here")]
     public void A_rule_that_is_wrong_is_said_with_its_place(string rule, string says) =>
-        Assert.Contains(NoticesDocument.Read($"tidestep: notices/1\nnotices:\n  {rule}\n{Mail}", "notices.yaml").Problems, p => p.What.Contains(says, StringComparison.Ordinal) && p.At is { Line: 3 });
+        Assert.Contains(
+            NoticesDocument.Read($"tidestep: notices/1\nnotices:\n  {rule}\n{Mail}", "notices.yaml").Problems,
+            p => p.What.Contains(says, StringComparison.Ordinal) && p.At is { Line: 3 }
+        );
 
     [Fact]
     public void Mail_needs_a_way_and_no_password_goes_in_the_clear()
     {
-        Assert.Contains("nothing says how mail leaves", Assert.Single(NoticesDocument.Read("tidestep: notices/1\nnotices:\n  n: {to: mail, people: [a@b.example]}\n", "n.yaml").Problems).What);
-        Assert.Contains("without encryption", Assert.Single(NoticesDocument.Read("tidestep: notices/1\nmail: {host: h, from: a@b.example, account: a, password: \"secret:p\", encryption: none}\n", "n.yaml").Problems).What);
-        var read = Fleet.Good(NoticesDocument.Read($"tidestep: notices/1\nnotices:\n  n: {{to: mail, people: [a@b.example]}}\n{Mail}", "n.yaml"));
+        Assert.Contains(
+            "nothing says how mail leaves",
+            Assert
+                .Single(
+                    NoticesDocument
+                        .Read("tidestep: notices/1\nnotices:\n  n: {to: mail, people: [a@b.example]}\n", "n.yaml")
+                        .Problems
+                )
+                .What
+        );
+        Assert.Contains(
+            "without encryption",
+            Assert
+                .Single(
+                    NoticesDocument
+                        .Read(
+                            "tidestep: notices/1\nmail: {host: h, from: a@b.example, account: a, password: "
+                                + "\"secret:p\", encryption: none}\n",
+                            "n.yaml"
+                        )
+                        .Problems
+                )
+                .What
+        );
+        var read = Fleet.Good(
+            NoticesDocument.Read(
+                $"tidestep: notices/1\nnotices:\n  n: {{to: mail, people: [a@b.example]}}\n{Mail}",
+                "n.yaml"
+            )
+        );
         Assert.Equal(Enum.GetValues<NoticeMoment>(), read.Rules[0].At.Order());
         Assert.Equal((587, true), (read.Mail!.Port, read.Mail.Encryption));
     }
@@ -33,12 +63,28 @@ public sealed class NoticeTests
     [Fact]
     public void A_halt_tells_what_may_be_decided_and_what_holds_if_nobody_does()
     {
-        var fleet = new Fleet().Node("n[1-2]", "site: s").With("app", "engine", "6", "\"n[1-2]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}\nsteps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n");
+        var fleet = new Fleet()
+            .Node("n[1-2]", "site: s")
+            .With("app", "engine", "6", "\"n[1-2]\"")
+            .Product(
+                "engine",
+                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                    + "{rolling: {member: 1 min, settle: 1 min}}, change: [put]}\n"
+                    + "steps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n"
+            );
         var plan = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}]"), "e", "c"));
         var state = new RunState(plan);
         JournalEntry last = null!;
-        void Say(RunEvent e) => state.Apply(last = new JournalEntry("r", state.Sequence + 1, 1, DateTimeOffset.UnixEpoch.AddMinutes(state.Sequence), e));
+        void Say(RunEvent e) =>
+            state.Apply(
+                last = new JournalEntry(
+                    "r",
+                    state.Sequence + 1,
+                    1,
+                    DateTimeOffset.UnixEpoch.AddMinutes(state.Sequence),
+                    e
+                )
+            );
         Say(new Opened(plan.Digest, "Engine to 7", "Wren Hale", null));
         Assert.Equal([NoticeMoment.Planned], RunNotice.MomentsOf(last.Event, plan));
         Say(new Started("Wren Hale"));
@@ -65,7 +111,12 @@ public sealed class TellingLineTests
     [Theory]
     [InlineData("", "no output")]
     [InlineData("one\ntwo\n", "two")]
-    [InlineData("Unpacking ...\ndpkg: error: cannot copy: No space left on device\nErrors were encountered\nE: dpkg returned an error code (1)\n", "dpkg: error: cannot copy: No space left on device (E: dpkg returned an error code (1))")]
+    [InlineData(
+        "Unpacking ...\ndpkg: error: cannot copy: No space left on device\n"
+            + "Errors were encountered\nE: dpkg returned an error code (1)\n",
+        "dpkg: error: cannot copy: No space left on device (E: dpkg returned an error code (1))"
+    )]
     [InlineData("cp: Permission denied", "cp: Permission denied")]
-    public void What_failed_is_said_by_the_line_that_tells_most(string output, string says) => Assert.Equal(says, TellingLine.Of(output));
+    public void What_failed_is_said_by_the_line_that_tells_most(string output, string says) =>
+        Assert.Equal(says, TellingLine.Of(output));
 }

@@ -26,7 +26,10 @@ public sealed class PlanTests
         $"releases: {{\"1\": {{}}, \"2\": {{}}}}\njumps:\n  to-2: {{from: \"=1\", to: \"2\", {jump}}}\n{more}{steps}";
 
     private static Fleet Three(string jump, string more = "", string component = "") =>
-        new Fleet().Node("a[1-3]").With("app", "engine", "1", "\"a[1-3]\"", component).Product("engine", Engine(jump, more));
+        new Fleet()
+            .Node("a[1-3]")
+            .With("app", "engine", "1", "\"a[1-3]\"", component)
+            .Product("engine", Engine(jump, more));
 
     private static Plan Of(Fleet fleet, string goal = "goal: [{component: app, to: 2}]")
     {
@@ -37,13 +40,18 @@ public sealed class PlanTests
     private static IEnumerable<string> Names(Block block, int lane = 0) => block.Lanes[lane].Steps.Select(s => s.Name);
 
     private const string Rolling = "methods: {rolling: {member: 5 min, settle: 2 min}}, change: [put]";
-    private const string Down = "  down: {from: \"=2\", to: \"1\", down: true, methods: {rolling: {member: 5 min, settle: 2 min}}, change: [put]}\n";
+    private const string Down =
+        "  down: {from: \"=2\", to: \"1\", down: true, methods: {rolling: {member: 5 min, settle: 2 min}}, "
+        + "change: [put]}\n";
 
     [Fact]
     public void A_wave_leaves_changes_and_returns_and_then_is_waited_for()
     {
         var plan = Of(Three(Rolling));
-        Assert.Equal(["roll", "roll", "roll", "verify"], plan.Blocks.Select(b => b.Phase.ToString().ToLowerInvariant()));
+        Assert.Equal(
+            ["roll", "roll", "roll", "verify"],
+            plan.Blocks.Select(b => b.Phase.ToString().ToLowerInvariant())
+        );
         Assert.Equal(["stop", "put", "start", "in-step"], Names(plan.Blocks[0]));
         Assert.Equal(["app/a1"], plan.Blocks[0].Outgoing);
         Assert.Equal(TimeSpan.FromMinutes(2), plan.Blocks[0].Settle);
@@ -51,7 +59,10 @@ public sealed class PlanTests
 
     [Fact]
     public void A_point_that_needs_the_member_stopped_is_captured_between_leaving_and_changing() =>
-        Assert.Equal(["stop", "save", "put", "start", "in-step"], Names(Of(Three(Rolling + ", points: [{capture: save, while: stopped}]")).Blocks[0]));
+        Assert.Equal(
+            ["stop", "save", "put", "start", "in-step"],
+            Names(Of(Three(Rolling + ", points: [{capture: save, while: stopped}]")).Blocks[0])
+        );
 
     [Fact]
     public void A_point_that_needs_it_serving_is_captured_before_anybody_leaves()
@@ -75,17 +86,29 @@ public sealed class PlanTests
     [Fact]
     public void In_an_outage_dependants_stop_first_and_start_last_in_exact_reverse()
     {
-        var fleet = Three("methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]").Node("b1").Node("c1")
-            .With("middle", "other", "1", "b1", "depends-on: [app]").With("top", "other", "1", "c1", "depends-on: [middle]").Product("other", "releases: {\"1\": {}}\n" + Steps);
+        var fleet = Three("methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]")
+            .Node("b1")
+            .Node("c1")
+            .With("middle", "other", "1", "b1", "depends-on: [app]")
+            .With("top", "other", "1", "c1", "depends-on: [middle]")
+            .Product("other", "releases: {\"1\": {}}\n" + Steps);
         var plan = Of(fleet);
-        Assert.Equal(["stop top", "stop middle", "stop app"], plan.Blocks.Where(b => b.Phase == Phase.Quiesce).Select(b => b.Title));
-        Assert.Equal(["start app", "start middle", "start top"], plan.Blocks.Where(b => b.Phase == Phase.Resume).Select(b => b.Title));
+        Assert.Equal(
+            ["stop top", "stop middle", "stop app"],
+            plan.Blocks.Where(b => b.Phase == Phase.Quiesce).Select(b => b.Title)
+        );
+        Assert.Equal(
+            ["start app", "start middle", "start top"],
+            plan.Blocks.Where(b => b.Phase == Phase.Resume).Select(b => b.Title)
+        );
     }
 
     [Fact]
     public void What_stands_on_a_member_leaves_before_it_and_returns_after_it()
     {
-        var fleet = Three(Rolling + ", restarts: node").With("upper", "other", "1", "\"a[1-3]\"", "stands-on: [app]").Product("other", "releases: {\"1\": {}}\n" + Steps);
+        var fleet = Three(Rolling + ", restarts: node")
+            .With("upper", "other", "1", "\"a[1-3]\"", "stands-on: [app]")
+            .Product("other", "releases: {\"1\": {}}\n" + Steps);
         var members = Of(fleet).Blocks[0].Lanes[0].Steps.Select(s => s.Member).ToList();
         Assert.Equal("upper/a1", members[0]);
         Assert.Equal("upper/a1", members[^1]);
@@ -111,7 +134,10 @@ public sealed class PlanTests
     public void A_plan_reads_back_from_its_canonical_form_under_the_same_digest()
     {
         var plan = Of(Three(Rolling + ", points: [{capture: save, while: stopped}]"));
-        Assert.Equal(plan.Digest, System.Text.Json.JsonSerializer.Deserialize<Plan>(Json.Canonical(plan), Json.Options)!.Digest);
+        Assert.Equal(
+            plan.Digest,
+            System.Text.Json.JsonSerializer.Deserialize<Plan>(Json.Canonical(plan), Json.Options)!.Digest
+        );
     }
 
     [Fact]
@@ -124,7 +150,9 @@ public sealed class PlanTests
 
     [Fact]
     public void The_return_path_loses_what_was_written_where_only_points_lead_back() =>
-        Assert.Contains(Of(Three(Rolling + ", points: [{capture: save, while: stopped}]")).Blocks, b => b.Return.State == ReturnState.WithLoss && b.Return.Why.Contains("save", StringComparison.Ordinal));
+        Assert.Contains(Of(Three(Rolling + ", points: [{capture: save, while: stopped}]")).Blocks, b =>
+            b.Return.State == ReturnState.WithLoss && b.Return.Why.Contains("save", StringComparison.Ordinal)
+        );
 
     [Fact]
     public void The_return_path_is_closed_where_nothing_leads_back_and_says_why()
@@ -147,7 +175,8 @@ public sealed class PlanTests
     {
         var state = new RunState(plan);
         var sequence = 0;
-        void Append(RunEvent e) => state.Apply(new JournalEntry("r", ++sequence, 1, DateTimeOffset.UnixEpoch.AddMinutes(sequence), e));
+        void Append(RunEvent e) =>
+            state.Apply(new JournalEntry("r", ++sequence, 1, DateTimeOffset.UnixEpoch.AddMinutes(sequence), e));
         Append(new Opened(plan.Digest, "", "Wren", null));
         Append(new Started("Wren"));
         foreach (var block in plan.Blocks.Take(blocks))
@@ -157,8 +186,14 @@ public sealed class PlanTests
             {
                 Append(new StepBegun(step.Id));
                 Append(new Intended(step.Id, $"a{sequence}", 1, step.Node, false));
-                Append(new AttemptEnded(step.Id, state.Of(step.Id).Attempts[^1].Id, AttemptEnd.Succeeded, 0, "", false));
-                if (step.Point is { } point) { Append(new PointCaptured(step.Id, point, $"/points/{point}", 1, "ab", 1)); Append(new PointVerified(point, "whole")); }
+                Append(
+                    new AttemptEnded(step.Id, state.Of(step.Id).Attempts[^1].Id, AttemptEnd.Succeeded, 0, "", false)
+                );
+                if (step.Point is { } point)
+                {
+                    Append(new PointCaptured(step.Id, point, $"/points/{point}", 1, "ab", 1));
+                    Append(new PointVerified(point, "whole"));
+                }
                 Append(new StepDone(step.Id, DoneHow.Done));
             }
             Append(new BlockDone(block.Number));
@@ -166,21 +201,30 @@ public sealed class PlanTests
         return state;
     }
 
-    private static Checked<Plan> Return(Fleet fleet, int blocks) => ReturnPlanner.Make(fleet.Index(), "r", After(Of(fleet), blocks), 1, "e", "c");
+    private static Checked<Plan> Return(Fleet fleet, int blocks) =>
+        ReturnPlanner.Make(fleet.Index(), "r", After(Of(fleet), blocks), 1, "e", "c");
 
     [Fact]
     public void A_return_touches_only_what_was_changed_in_waves_of_its_own()
     {
         var plan = Fleet.Good(Return(Three(Rolling, Down), 2));
-        Assert.Equal(["app/a1", "app/a2"], plan.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject));
-        Assert.All(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Do).OfType<InstallAction>(), i => Assert.Equal("1", i.Version));
+        Assert.Equal(
+            ["app/a1", "app/a2"],
+            plan.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject)
+        );
+        Assert.All(
+            plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Do).OfType<InstallAction>(),
+            i => Assert.Equal("1", i.Version)
+        );
     }
 
     [Fact]
     public void A_return_by_points_uses_the_place_where_each_was_captured()
     {
         var plan = Fleet.Good(Return(Three(Rolling + ", points: [{capture: save, while: stopped}]"), 1));
-        var restore = Assert.Single(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps), s => s.Name == "back");
+        var restore = Assert.Single(plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps), s =>
+            s.Name == "back"
+        );
         Assert.Equal(["bring-back", "/points/app-a1-m1-save"], ((CommandAction)restore.Do).Arguments);
         Assert.Contains("is lost", Assert.Single(plan.Notes));
     }
@@ -189,51 +233,106 @@ public sealed class PlanTests
     public void A_joint_move_is_one_outage_in_which_what_others_need_is_changed_first()
     {
         const string offline = "methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]";
-        var fleet = Three(offline + ", together: [{product: web, range: \">=2\"}]").Node("b1").With("front", "web", "1", "b1", "depends-on: [app]").Product("web", Engine(offline + ", together: [{product: engine, range: \">=2\"}]"));
+        var fleet = Three(offline + ", together: [{product: web, range: \">=2\"}]")
+            .Node("b1")
+            .With("front", "web", "1", "b1", "depends-on: [app]")
+            .Product("web", Engine(offline + ", together: [{product: engine, range: \">=2\"}]"));
         var plan = Of(fleet);
         var move = Assert.Single(plan.Moves);
         Assert.Equal(["app", "front"], move.Jumps.Select(j => j.Component));
         Assert.Equal("app 1 to 2 with front 1 to 2", move.Words);
-        Assert.Equal(["stop front", "stop app", "app to 2, out of service", "front to 2, out of service", "start app", "start front", "every member of app runs 2", "every member of front runs 2"], plan.Blocks.Select(b => b.Title));
+        Assert.Equal(
+            [
+                "stop front",
+                "stop app",
+                "app to 2, out of service",
+                "front to 2, out of service",
+                "start app",
+                "start front",
+                "every member of app runs 2",
+                "every member of front runs 2",
+            ],
+            plan.Blocks.Select(b => b.Title)
+        );
         Assert.All(plan.Blocks.Where(b => b.Phase == Phase.Roll), b => Assert.Equal(["app", "front"], b.ComponentsOut));
         // The longest settle time is shared, and begins when the last of what moved is back.
-        Assert.Equal([TimeSpan.Zero, TimeSpan.FromMinutes(1)], plan.Blocks.Where(b => b.Phase == Phase.Resume).Select(b => b.Settle));
+        Assert.Equal(
+            [TimeSpan.Zero, TimeSpan.FromMinutes(1)],
+            plan.Blocks.Where(b => b.Phase == Phase.Resume).Select(b => b.Settle)
+        );
     }
 
     [Fact]
     public void Closing_work_between_two_jumps_of_one_outage_finds_the_component_up_by_itself()
     {
         const string offline = "methods: {offline: {outage: 10 min, settle: 1 min}}, change: [put]";
-        var fleet = new Fleet().Node("a1").Node("b1").With("app", "engine", "1", "a1").With("front", "web", "1", "b1", "depends-on: [app]")
-            .Product("engine", $"releases: {{\"1\": {{}}, \"2\": {{}}, \"3\": {{}}}}\njumps:\n  to-2: {{from: \"=1\", to: \"2\", {offline}, after-all: [convert]}}\n  to-3: {{from: \"=2\", to: \"3\", {offline}}}\nrules:\n- {{this: \"=1\", serves: web, at: \"=1\", verdict: supported}}\n- {{this: \"=3\", serves: web, at: \"=2\", verdict: supported}}\n{Steps}")
+        var fleet = new Fleet()
+            .Node("a1")
+            .Node("b1")
+            .With("app", "engine", "1", "a1")
+            .With("front", "web", "1", "b1", "depends-on: [app]")
+            .Product(
+                "engine",
+                $"releases: {{\"1\": {{}}, \"2\": {{}}, \"3\": {{}}}}\n"
+                    + $"jumps:\n  to-2: {{from: \"=1\", to: \"2\", {offline}, after-all: [convert]}}\n"
+                    + $"  to-3: {{from: \"=2\", to: \"3\", {offline}}}\nrules:\n"
+                    + $"- {{this: \"=1\", serves: web, at: \"=1\", verdict: supported}}\n"
+                    + $"- {{this: \"=3\", serves: web, at: \"=2\", verdict: supported}}\n{Steps}"
+            )
             .Product("web", Engine(offline));
         var titles = Of(fleet, "goal: [{component: app, to: 3}]").Blocks.Select(b => b.Title).ToList();
-        Assert.Equal(["app to 2, out of service", "start app 2 by itself", "closing work of app 2", "stop app 2 again", "app to 3, out of service", "front to 2, out of service"], titles.Skip(2).Take(6));
+        Assert.Equal(
+            [
+                "app to 2, out of service",
+                "start app 2 by itself",
+                "closing work of app 2",
+                "stop app 2 again",
+                "app to 3, out of service",
+                "front to 2, out of service",
+            ],
+            titles.Skip(2).Take(6)
+        );
     }
 
     private const string Replacing = "methods: {replace: {member: 5 min, settle: 2 min}}, change: [put]";
 
     private static string Joining => Steps.Replace("routines: {", "routines: {join: [look], retire: [stop], ");
 
-    private static Fleet Replaced(string spares, string jump = Replacing) => new Fleet().Node("a[1-3]").Node("s[1-2]").With("app", "engine", "1", "\"a[1-3]\"", $"guard: {{keep: 3}}, spares: {spares}")
-        .Product("engine", Engine(jump, steps: Joining));
+    private static Fleet Replaced(string spares, string jump = Replacing) =>
+        new Fleet()
+            .Node("a[1-3]")
+            .Node("s[1-2]")
+            .With("app", "engine", "1", "\"a[1-3]\"", $"guard: {{keep: 3}}, spares: {spares}")
+            .Product("engine", Engine(jump, steps: Joining));
 
     [Fact]
     public void A_replaced_member_leaves_after_another_joined_and_its_node_serves_the_next()
     {
         var plan = Of(Replaced("[s1]"));
-        Assert.Equal(["app/s1", "app/a1", "app/a1", "app/a2", "app/a2", "app/a3"], plan.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject));
+        Assert.Equal(
+            ["app/s1", "app/a1", "app/a1", "app/a2", "app/a2", "app/a3"],
+            plan.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject)
+        );
         Assert.Equal(["put", "look", "in-step"], Names(plan.Blocks[0]));
         Assert.Equal(["stop", "stop"], Names(plan.Blocks[1]));
-        Assert.Equal(["app/a1", "app/a2", "app/s1"], plan.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject));
+        Assert.Equal(
+            ["app/a1", "app/a2", "app/s1"],
+            plan.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject)
+        );
         Assert.Equal(3, plan.Moves[0].Waves);
         Assert.Contains(plan.Notes, n => n.Contains("runs on a1, a2, s1; a3 is free", StringComparison.Ordinal));
         // Without a jump down nothing leads a replacement back, from its first new member on.
         Assert.All(plan.Blocks, b => Assert.Equal(ReturnState.Closed, b.Return.State));
-        Assert.Contains("is closed: engine has no jump", Assert.Single(ReturnPlanner.Make(Replaced("[s1]").Index(), "r", After(plan, 2), 1, "e", "c").Problems).What);
+        Assert.Contains(
+            "is closed: engine has no jump",
+            Assert.Single(ReturnPlanner.Make(Replaced("[s1]").Index(), "r", After(plan, 2), 1, "e", "c").Problems).What
+        );
     }
 
-    private const string ReplacedBack = "methods: {replace: {member: 5 min, settle: 2 min}}, change: [put]}\n  back: {from: \"=2\", to: \"1\", down: true, methods: {replace: {member: 3 min, settle: 1 min}}, change: [put]";
+    private const string ReplacedBack =
+        "methods: {replace: {member: 5 min, settle: 2 min}}, change: [put]}\n"
+        + "  back: {from: \"=2\", to: \"1\", down: true, methods: {replace: {member: 3 min, settle: 1 min}}, "
+        + "change: [put]";
 
     [Fact]
     public void A_replacement_is_led_back_by_replacing_on_the_nodes_that_are_free_then()
@@ -241,25 +340,48 @@ public sealed class PlanTests
         var fleet = Replaced("[s1]", ReplacedBack);
         var plan = Of(fleet);
         Assert.Equal([4, 4, 8, 8, 12, 12, 12], plan.Blocks.Select(b => (int)b.Return.Length.TotalMinutes));
-        Assert.All(plan.Blocks, b => Assert.Equal((ReturnState.Clean, "app by jump back"), (b.Return.State, b.Return.Why)));
+        Assert.All(plan.Blocks, b =>
+            Assert.Equal((ReturnState.Clean, "app by jump back"), (b.Return.State, b.Return.Why))
+        );
         // After two of three: the new ones give way, each to the node that is free; the third was never touched.
         var back = Fleet.Good(ReturnPlanner.Make(fleet.Index(), "r", After(plan, 4), 1, "e", "c"));
-        Assert.Equal(["app/a2", "app/a1", "app/a1", "app/s1"], back.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject));
-        Assert.Equal(["app/a1", "app/a2", "app/a3"], back.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject));
+        Assert.Equal(
+            ["app/a2", "app/a1", "app/a1", "app/s1"],
+            back.Blocks.Where(b => b.Phase == Phase.Roll).Select(b => b.Lanes[0].Subject)
+        );
+        Assert.Equal(
+            ["app/a1", "app/a2", "app/a3"],
+            back.Blocks.Single(b => b.Phase == Phase.Verify).Lanes.Select(l => l.Subject)
+        );
         Assert.Equal("1", back.Moves[0].To);
     }
 
     [Fact]
     public void What_stands_on_a_replaced_member_comes_back_with_it()
     {
-        var fleet = new Fleet().Node("a[1-2]").Node("s1").With("base", "engine", "1", "\"a[1-2]\"", "guard: {keep: 2}, spares: [s1]").With("front", "web", "1", "\"a[1-2]\"", "stands-on: [base]")
-            .Product("engine", Engine(ReplacedBack, steps: Joining)).Product("web", Engine(Rolling, steps: Joining));
+        var fleet = new Fleet()
+            .Node("a[1-2]")
+            .Node("s1")
+            .With("base", "engine", "1", "\"a[1-2]\"", "guard: {keep: 2}, spares: [s1]")
+            .With("front", "web", "1", "\"a[1-2]\"", "stands-on: [base]")
+            .Product("engine", Engine(ReplacedBack, steps: Joining))
+            .Product("web", Engine(Rolling, steps: Joining));
         var plan = Of(fleet, "goal: [{component: base, to: 2}]");
         var back = Fleet.Good(ReturnPlanner.Make(fleet.Index(), "r", After(plan, plan.Blocks.Length), 1, "e", "c"));
-        Assert.Contains("front/s1", plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member));
+        Assert.Contains(
+            "front/s1",
+            plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member)
+        );
         Assert.Equal(["base/a2", "front/a2"], Members(back, 0));
         Assert.Equal(["base/a1", "front/a1"], Members(back, 1));
-        static IEnumerable<string> Members(Plan plan, int block) => plan.Blocks.Where(b => b.Phase == Phase.Roll).ElementAt(block).Lanes.SelectMany(l => l.Steps).Select(s => s.Member).Distinct().Order(StringComparer.Ordinal);
+        static IEnumerable<string> Members(Plan plan, int block) =>
+            plan
+                .Blocks.Where(b => b.Phase == Phase.Roll)
+                .ElementAt(block)
+                .Lanes.SelectMany(l => l.Steps)
+                .Select(s => s.Member)
+                .Distinct()
+                .Order(StringComparer.Ordinal);
     }
 
     [Fact]
@@ -267,7 +389,9 @@ public sealed class PlanTests
     {
         Assert.Equal(4, Of(Replaced("[s1, s2]")).Blocks.Count(b => b.Phase == Phase.Roll));
         var request = Replaced("1").Request("goal: [{component: app, to: 2}]");
-        var problem = Assert.Single(PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), "e", "c").Problems);
+        var problem = Assert.Single(
+            PlanMaker.Make(request.Index, Fleet.Good(Paths.PathFinder.Find(request)), "e", "c").Problems
+        );
         Assert.Contains("spare nodes are not named", problem.What);
     }
 
@@ -280,13 +404,21 @@ public sealed class PlanTests
     }
 
     [Fact]
-    public void Where_nothing_was_changed_there_is_nothing_to_return() => Assert.Empty(Fleet.Good(Return(Three(Rolling), 0)).Blocks);
+    public void Where_nothing_was_changed_there_is_nothing_to_return() =>
+        Assert.Empty(Fleet.Good(Return(Three(Rolling), 0)).Blocks);
 
     [Fact]
     public void Side_by_side_the_new_version_is_installed_while_the_old_one_serves_and_only_the_switch_is_an_outage()
     {
-        var plan = Of(Three("methods: {side-by-side: {install: 30 min, outage: 6 min, settle: 1 min}}, ahead: [look], change: [put]"));
-        Assert.Equal([Phase.Prepare, Phase.Quiesce, Phase.Roll, Phase.Resume, Phase.Verify], plan.Blocks.Select(b => b.Phase));
+        var plan = Of(
+            Three(
+                "methods: {side-by-side: {install: 30 min, outage: 6 min, settle: 1 min}}, ahead: [look], change: [put]"
+            )
+        );
+        Assert.Equal(
+            [Phase.Prepare, Phase.Quiesce, Phase.Roll, Phase.Resume, Phase.Verify],
+            plan.Blocks.Select(b => b.Phase)
+        );
         Assert.Equal(TimeSpan.FromMinutes(30), plan.Blocks[0].Expected);
         Assert.Empty(plan.Blocks[0].ComponentsOut);
         Assert.Equal(["put"], Names(plan.Blocks[2]));
@@ -300,13 +432,28 @@ public sealed class FoundMixedTests
     [Theory]
     [InlineData("app/n3", "7")]
     [InlineData("app/n1", "7")]
-    public void A_plan_is_made_though_one_member_was_upgraded_by_somebody_else_and_a_way_down_exists(string member, string running)
+    public void A_plan_is_made_though_one_member_was_upgraded_by_somebody_else_and_a_way_down_exists(
+        string member,
+        string running
+    )
     {
-        var fleet = new Fleet().Node("n[1-3]", "site: s").With("app", "engine", "6", "\"n[1-3]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}\n  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}\nsteps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n");
+        var fleet = new Fleet()
+            .Node("n[1-3]", "site: s")
+            .With("app", "engine", "6", "\"n[1-3]\"")
+            .Product(
+                "engine",
+                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                    + "{rolling: {member: 1 min, settle: 1 min}}, change: [put]}\n"
+                    + "  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 1 min, settle: 1 "
+                    + "min}}, change: [put]}\nsteps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n"
+            );
         var read = $"  {member}: {{running: \"{running}\"}}\n";
-        var plan = Fleet.Good(PlanMaker.Make(fleet.Index(read), fleet.Path("goal: [{component: app, to: 7}]", read), "e", "c"));
-        Assert.DoesNotContain(plan.Blocks.SelectMany(b => b.Lanes), l => l.Subject == member && l.Steps.Any(s => s.Name == "put"));
+        var plan = Fleet.Good(
+            PlanMaker.Make(fleet.Index(read), fleet.Path("goal: [{component: app, to: 7}]", read), "e", "c")
+        );
+        Assert.DoesNotContain(plan.Blocks.SelectMany(b => b.Lanes), l =>
+            l.Subject == member && l.Steps.Any(s => s.Name == "put")
+        );
         Assert.Equal(2, plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Count(s => s.Name == "put"));
     }
 }

@@ -56,7 +56,9 @@ public sealed class VersionTests
 
     [Fact]
     public void An_exact_label_does_not_find_other_zeros_where_a_release_is_written_so() =>
-        Assert.False(VersionRange.TryParse("=6.1", VersionScheme.Dotted, out _)!.Contains(V("6.1.0"), v => v.Label == "6.1"));
+        Assert.False(
+            VersionRange.TryParse("=6.1", VersionScheme.Dotted, out _)!.Contains(V("6.1.0"), v => v.Label == "6.1")
+        );
 
     [Theory]
     [InlineData(SchemeKind.Semver, "1.0.0", "1.0.0-rc.1")]
@@ -87,14 +89,23 @@ public sealed class VersionTests
     private static readonly string[] Pieces = ["1", "2", "10", "rc", "beta", "build", "a", "0", "U2"];
     private static readonly string[] Signs = [".", "-", " ", "", "+"];
 
-    private static readonly Gen<string> Label = Gen.Select(Gen.Int[0, 8], Gen.Int[0, 4], (p, s) => Signs[s] + Pieces[p]).Array[1, 5].Select(p => "1" + string.Concat(p));
+    private static readonly Gen<string> Label = Gen.Select(Gen.Int[0, 8], Gen.Int[0, 4], (p, s) => Signs[s] + Pieces[p])
+        .Array[1, 5]
+        .Select(p => "1" + string.Concat(p));
 
     [Fact]
-    public void The_order_of_labels_is_total() => Gen.Select(Label, Label, Label).Sample((a, b, c) =>
-    {
-        var (x, y, z) = (V(a), V(b), V(c));
-        Assert.Equal(Math.Sign(x.CompareTo(y)), -Math.Sign(y.CompareTo(x)));
-        if (x <= y && y <= z) Assert.True(x <= z, $"{a} <= {b} <= {c}");
-        if (x.Equals(y)) Assert.Equal(x.GetHashCode(), y.GetHashCode());
-    }, iter: 3000);
+    public void The_order_of_labels_is_total() =>
+        Gen.Select(Label, Label, Label)
+            .Sample(
+                (a, b, c) =>
+                {
+                    var (x, y, z) = (V(a), V(b), V(c));
+                    Assert.Equal(Math.Sign(x.CompareTo(y)), -Math.Sign(y.CompareTo(x)));
+                    if (x <= y && y <= z)
+                        Assert.True(x <= z, $"{a} <= {b} <= {c}");
+                    if (x.Equals(y))
+                        Assert.Equal(x.GetHashCode(), y.GetHashCode());
+                },
+                iter: 3000
+            );
 }

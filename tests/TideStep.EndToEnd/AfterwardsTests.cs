@@ -3,11 +3,17 @@ using TideStep.Tests;
 
 namespace TideStep.EndToEnd;
 
-/// <summary>What is done about a run after its end: leading it back the morning after, and giving its rollback points up.</summary>
+/// <summary>What is done about a run after its end: leading it back the morning after, and giving its rollback points
+/// up.</summary>
 public sealed class AfterwardsTests
 {
     private static async Task<List<(string Id, string State)>> PointsAsync(DemoStack stack, string run) =>
-        [.. JsonNode.Parse(await stack.Good("point", "list", "--run", run, "--format", "json"))!.AsArray().Select(p => ((string)p!["id"]!, (string)p["state"]!))];
+        [
+            .. JsonNode
+                .Parse(await stack.Good("point", "list", "--run", run, "--format", "json"))!
+                .AsArray()
+                .Select(p => ((string)p!["id"]!, (string)p["state"]!)),
+        ];
 
     [Fact]
     public async Task A_run_is_led_back_the_morning_after_and_its_points_count_as_used()
@@ -35,7 +41,10 @@ public sealed class AfterwardsTests
         Assert.Equal(["used", "used"], (await PointsAsync(stack, run)).Select(p => p.State));
 
         // It is its own run, with its reason; the first stays what it was, and can't be led back twice.
-        var its = JsonNode.Parse(await stack.Good("run", "list", "--format", "json"))!.AsArray().First(r => ((string)r!["label"]!).StartsWith("return of", StringComparison.Ordinal))!;
+        var its = JsonNode
+            .Parse(await stack.Good("run", "list", "--format", "json"))!
+            .AsArray()
+            .First(r => ((string)r!["label"]!).StartsWith("return of", StringComparison.Ordinal))!;
         Assert.Equal("return of Relay to 3.2", (string)its["label"]!);
         Assert.Contains("the tills print nothing", (await stack.JournalAsync((string)its["run"]!))[0]!.ToJsonString());
         Assert.Equal("completed", (string)(await stack.RunAsync(run))["status"]!);
@@ -50,8 +59,17 @@ public sealed class AfterwardsTests
     {
         await using var stack = await DemoStack.StartAsync(tiny: true);
         var product = stack.Demo("catalogue/phalarope.yaml");
-        var text = (await File.ReadAllTextAsync(product)).Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, serves: 20 d, settle: 0 s}").Replace("restore: {store: [restore-store]}", "restore: {store: [restore-store]}\n  prove: {store: [try-store]}")
-            .Replace("steps:\n", "steps:\n  try-store: {title: try it in a scratch place, do: {command: [try-out, \"{point.place}\"]}, repeatable: true, takes: 1 min}\n");
+        var text = (await File.ReadAllTextAsync(product))
+            .Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, serves: 20 d, settle: 0 s}")
+            .Replace(
+                "restore: {store: [restore-store]}",
+                "restore: {store: [restore-store]}\n  prove: {store: [try-store]}"
+            )
+            .Replace(
+                "steps:\n",
+                "steps:\n  try-store: {title: try it in a scratch place, do: {command: [try-out, "
+                    + "\"{point.place}\"]}, repeatable: true, takes: 1 min}\n"
+            );
         Assert.Contains("try-store", text);
         await File.WriteAllTextAsync(product, text);
         await stack.Good("estate", "import", product);
@@ -62,8 +80,14 @@ public sealed class AfterwardsTests
         // Each capture was restored into a scratch place before anything was installed there.
         foreach (var node in new[] { "ss-rel-1", "ss-rel-2" })
         {
-            var deeds = (await stack.DeedsAsync()).Where(d => d.Node == node && d.What == "done").Select(d => d.Verb).ToList();
-            Assert.Equal(["capture", "check-point", "command", "install"], deeds.SkipWhile(d => d != "capture").Take(4));
+            var deeds = (await stack.DeedsAsync())
+                .Where(d => d.Node == node && d.What == "done")
+                .Select(d => d.Verb)
+                .ToList();
+            Assert.Equal(
+                ["capture", "check-point", "command", "install"],
+                deeds.SkipWhile(d => d != "capture").Take(4)
+            );
         }
 
         var dry = await stack.Good("point", "give-up", "--run", run, "--dry-run");
@@ -94,8 +118,17 @@ public sealed class AfterwardsTests
     {
         await using var stack = await DemoStack.StartAsync(tiny: true);
         var product = stack.Demo("catalogue/phalarope.yaml");
-        const string Snapshot = "store: {title: have a snapshot taken, do: {capture: store, take: {command: [snapshot, take, \"{point.name}\"]}, there: {command: [snapshot, show, \"{point.name}\"]}, says: '\"state\":\"complete\"', bytes: '\"bytes\":([0-9]+)', take-away: {command: [snapshot, drop, \"{point.name}\"]}}, repeatable: true, takes: 1 min}";
-        var text = (await File.ReadAllTextAsync(product)).Replace("store: {title: capture store and program, do: {capture: store}, repeatable: true, takes: 1 min}", Snapshot).Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, settle: 0 s}");
+        const string Snapshot =
+            "store: {title: have a snapshot taken, do: {capture: store, take: {command: [snapshot, take, "
+            + "\"{point.name}\"]}, there: {command: [snapshot, show, \"{point.name}\"]}, says: "
+            + "'\"state\":\"complete\"', bytes: '\"bytes\":([0-9]+)', take-away: {command: [snapshot, drop, "
+            + "\"{point.name}\"]}}, repeatable: true, takes: 1 min}";
+        var text = (await File.ReadAllTextAsync(product))
+            .Replace(
+                "store: {title: capture store and program, do: {capture: store}, repeatable: true, takes: 1 min}",
+                Snapshot
+            )
+            .Replace("{capture: store, while: stopped}", "{capture: store, while: stopped, settle: 0 s}");
         Assert.Contains("snapshot, show", text);
         await File.WriteAllTextAsync(product, text);
         await stack.Good("estate", "import", product);
@@ -107,7 +140,10 @@ public sealed class AfterwardsTests
         // Nothing was installed on a node before its snapshot was complete there.
         foreach (var node in new[] { "ss-rel-1", "ss-rel-2" })
         {
-            var deeds = (await stack.DeedsAsync()).Where(d => d.Node == node && d.What == "done").Select(d => d.Verb).ToList();
+            var deeds = (await stack.DeedsAsync())
+                .Where(d => d.Node == node && d.What == "done")
+                .Select(d => d.Verb)
+                .ToList();
             var between = deeds.SkipWhile(d => d != "stop").Skip(1).TakeWhile(d => d != "install").ToList();
             Assert.True(between.Count >= 2 && between.All(d => d == "command"), string.Join(' ', deeds));
         }
@@ -116,22 +152,46 @@ public sealed class AfterwardsTests
         Assert.Contains("762.9 MiB", shown);
         Assert.Contains("is there and says \"state\":\"complete\"", shown);
 
-        var back = await stack.Cli("run", "return", first, "--start", "--reason", "the tills print nothing", "--follow");
+        var back = await stack.Cli(
+            "run",
+            "return",
+            first,
+            "--start",
+            "--reason",
+            "the tills print nothing",
+            "--follow"
+        );
         Assert.True(back.Status == 0, back.Output + back.Error);
         Assert.All(await PointsAsync(stack, first), p => Assert.Equal("used", p.State));
 
-        Assert.Contains("would be given up", await stack.Good("point", "give-up", "--run", first, "--dry-run", "--format", "json"));
+        Assert.Contains(
+            "would be given up",
+            await stack.Good("point", "give-up", "--run", first, "--dry-run", "--format", "json")
+        );
         // A node that can't tell what became of a question has not said that nothing is there.
-        var its = (string)JsonNode.Parse(await stack.Good("point", "list", "--run", first, "--format", "json"))!.AsArray().Single(p => (string)p!["id"]! == points[0].Id)!["node"]!;
+        var its = (string)
+            JsonNode
+                .Parse(await stack.Good("point", "list", "--run", first, "--format", "json"))!
+                .AsArray()
+                .Single(p => (string)p!["id"]! == points[0].Id)!["node"]!;
         await stack.FaultAsync(its, "*", "record-torn");
-        Assert.Contains("is not known", (await stack.Cli("point", "give-up", points[0].Id, "--run", first, "--format", "json")).Output);
+        Assert.Contains(
+            "is not known",
+            (await stack.Cli("point", "give-up", points[0].Id, "--run", first, "--format", "json")).Output
+        );
         Assert.DoesNotContain(await PointsAsync(stack, first), p => p.State == "given up");
         await stack.MendAsync();
         Assert.Contains("gone", await stack.Good("point", "give-up", points[0].Id, "--run", first, "--format", "json"));
         // The second was dropped by somebody else before.
-        var second = JsonNode.Parse(await stack.Good("point", "list", "--run", first, "--format", "json"))!.AsArray().Single(p => (string)p!["id"]! == points[1].Id)!;
+        var second = JsonNode
+            .Parse(await stack.Good("point", "list", "--run", first, "--format", "json"))!
+            .AsArray()
+            .Single(p => (string)p!["id"]! == points[1].Id)!;
         await stack.CommandAsync((string)second["node"]!, "relay-south", "snapshot", "drop", (string)second["place"]!);
-        Assert.Contains("was gone already", await stack.Good("point", "give-up", points[1].Id, "--run", first, "--format", "json"));
+        Assert.Contains(
+            "was gone already",
+            await stack.Good("point", "give-up", points[1].Id, "--run", first, "--format", "json")
+        );
         Assert.All(await PointsAsync(stack, first), p => Assert.Equal("given up", p.State));
     }
 
@@ -142,14 +202,20 @@ public sealed class AfterwardsTests
         await stack.FaultAsync("ss-rel-2", "start", "fail-once");
         var run = await stack.OpenAsync("tiny/goal.yaml", "Relay to 3.2");
         Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
-        Assert.Equal(0, (await stack.Cli("run", "decide", run, "try-again", "--reason", "it had no memory", "--follow")).Status);
+        Assert.Equal(
+            0,
+            (await stack.Cli("run", "decide", run, "try-again", "--reason", "it had no memory", "--follow")).Status
+        );
         await stack.KillServiceAsync();
         await stack.StartServiceAsync();
         var log = (await stack.Good("run", "log", run)).TrimEnd('\n').Split('\n');
         Assert.Equal((await stack.JournalAsync(run)).Count, log.Length);
         Assert.All(log, l => Assert.Matches(@"^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d [+-]\d\d:\d\d  \S", l));
         Assert.Contains("opened by Wren Hale: Relay to 3.2", log[0]);
-        Assert.Contains(log, l => l.Contains("decided by Wren Hale: try again", StringComparison.Ordinal) && l.Contains("(it had no memory)", StringComparison.Ordinal));
+        Assert.Contains(log, l =>
+            l.Contains("decided by Wren Hale: try again", StringComparison.Ordinal)
+            && l.Contains("(it had no memory)", StringComparison.Ordinal)
+        );
         Assert.Contains(log, l => l.EndsWith("ended: completed", StringComparison.Ordinal));
         // Of one member there are its own lines only, here with what each attempt put out.
         var its = await stack.Good("run", "log", run, "--member", "relay-south/ss-rel-2", "--outputs");

@@ -14,15 +14,33 @@ public sealed class CloseOutTests
         var left = JsonNode.Parse(await stack.Good("follow-up", "list", "--run", first, "--format", "json"))!.AsArray();
         var points = left.First(f => ((string)f!["id"]!).StartsWith("points", StringComparison.Ordinal))!;
         Assert.Contains("rollback points", (string)points["what"]!);
-        await stack.Good("follow-up", "give", first, (string)points["id"]!, "--owner", "Ida Moss", "--until", "2026-12-24");
-        var given = JsonNode.Parse(await stack.Good("follow-up", "list", "--format", "json"))!.AsArray().First(f => (string)f!["id"]! == (string)points["id"]!)!;
+        await stack.Good(
+            "follow-up",
+            "give",
+            first,
+            (string)points["id"]!,
+            "--owner",
+            "Ida Moss",
+            "--until",
+            "2026-12-24"
+        );
+        var given = JsonNode
+            .Parse(await stack.Good("follow-up", "list", "--format", "json"))!
+            .AsArray()
+            .First(f => (string)f!["id"]! == (string)points["id"]!)!;
         Assert.Equal("Ida Moss", (string)given["owner"]!);
         await stack.Good("follow-up", "done", first, (string)points["id"]!, "--note", "kept till the new year");
         Assert.DoesNotContain((string)points["id"]!, await stack.Good("follow-up", "list", "--format", "json"));
         Assert.Contains("said by Wren Hale: kept till the new year", await stack.Good("follow-up", "list", "--all"));
-        Assert.Contains("left nothing of the name", (await stack.Cli("follow-up", "done", first, "nothing of that name")).Error);
+        Assert.Contains(
+            "left nothing of the name",
+            (await stack.Cli("follow-up", "done", first, "nothing of that name")).Error
+        );
 
-        Assert.Contains("Relay, the first night", await stack.Good("run", "list", "--search", "relay ss-rel-1 wren", "--state", "completed"));
+        Assert.Contains(
+            "Relay, the first night",
+            await stack.Good("run", "list", "--search", "relay ss-rel-1 wren", "--state", "completed")
+        );
         Assert.DoesNotContain(first, await stack.Good("run", "list", "--search", "lighthouse"));
         Assert.DoesNotContain(first, await stack.Good("run", "list", "--state", "halted"));
         Assert.Contains("They did the same.", await stack.Good("run", "compare", first, first));
@@ -42,16 +60,33 @@ public sealed class MemberReturnTests
         Assert.Contains("needs a reason", (await stack.Cli("run", "decide", run, "return-member")).Error);
         // What broke it does not keep it from its old version.
         await stack.Fleet.DeleteAsync("/faults");
-        Assert.Equal(0, (await stack.Cli("run", "decide", run, "return-member", "--reason", "it will not start on 3.2", "--follow")).Status);
+        Assert.Equal(
+            0,
+            (
+                await stack.Cli(
+                    "run",
+                    "decide",
+                    run,
+                    "return-member",
+                    "--reason",
+                    "it will not start on 3.2",
+                    "--follow"
+                )
+            ).Status
+        );
         var report = await stack.Good("run", "report", run);
         Assert.Contains("| relay-south/ss-rel-1 | 3.1 | 3.2 |", report);
         Assert.Contains("| relay-south/ss-rel-2 | 3.1 | 3.1 |", report);
         Assert.Contains("| relay-south/ss-rel-3 | 3.1 | 3.2 |", report);
         Assert.Contains("relay-south/ss-rel-2 was returned by itself", report);
         Assert.Contains("bring it to what the others run", await Left(stack, run));
-        Assert.Contains("return of relay-south/ss-rel-2", await stack.Good("run", "list", "--state", "completed", "--format", "json"));
+        Assert.Contains(
+            "return of relay-south/ss-rel-2",
+            await stack.Good("run", "list", "--state", "completed", "--format", "json")
+        );
         Assert.Empty((await stack.RunAsync(run))["measures"]!.AsArray());
     }
 
-    private static async Task<string> Left(DemoStack stack, string run) => (await stack.Cli("follow-up", "list", "--run", run)).Output;
+    private static async Task<string> Left(DemoStack stack, string run) =>
+        (await stack.Cli("follow-up", "list", "--run", run)).Output;
 }

@@ -2,7 +2,8 @@ using System.Diagnostics;
 
 namespace TideStep.EndToEnd;
 
-/// <summary>Real hosts over SSH: the lab example is the test; it ends with a status other than 0 when anything is not as it must be.</summary>
+/// <summary>Real hosts over SSH: the lab example is the test; it ends with a status other than 0 when anything is not
+/// as it must be.</summary>
 public sealed class LabTests
 {
     [Fact]
@@ -33,8 +34,14 @@ public sealed class LabTests
     private static async Task<(int Code, string Output)> RunAsync(string script)
     {
         var at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "TideStep.slnx"))) at = Path.GetDirectoryName(at)!;
-        var start = new ProcessStartInfo(Path.Combine(at, "scripts", script)) { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = at };
+        while (!File.Exists(Path.Combine(at, "TideStep.slnx")))
+            at = Path.GetDirectoryName(at)!;
+        var start = new ProcessStartInfo(Path.Combine(at, "scripts", script))
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            WorkingDirectory = at,
+        };
         using var lab = Process.Start(start)!;
         var (output, error) = (lab.StandardOutput.ReadToEndAsync(), lab.StandardError.ReadToEndAsync());
         await lab.WaitForExitAsync();

@@ -15,8 +15,11 @@ public sealed class NoticeTests
         Directory.CreateDirectory(Path.Combine(stack.Work, "data", "secrets"));
         var key = Path.Combine(stack.Work, "data", "secrets", "harbour-desk");
         await File.WriteAllTextAsync(key, "heron");
-        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(key, UnixFileMode.UserRead | UnixFileMode.UserWrite);
-        var document = (await File.ReadAllTextAsync(stack.Demo("notices.yaml"))).Replace("http://127.0.0.1:7480/tide", webhook.Address.ToString()).Replace("2525", $"{mail.Port}");
+        if (!OperatingSystem.IsWindows())
+            File.SetUnixFileMode(key, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        var document = (await File.ReadAllTextAsync(stack.Demo("notices.yaml")))
+            .Replace("http://127.0.0.1:7480/tide", webhook.Address.ToString())
+            .Replace("2525", $"{mail.Port}");
         await File.WriteAllTextAsync(stack.Demo("notices.yaml"), document);
         await stack.Good("estate", "import", stack.Demo("notices.yaml"));
         Assert.Contains("harbour-desk", await stack.Good("notice", "rules"));
@@ -34,12 +37,23 @@ public sealed class NoticeTests
         Assert.Equal(2, webhook.Refused);
 
         var halted = JsonNode.Parse(webhook.Took.First(t => Moment(t) == "halted").Body)!;
-        Assert.Equal(("1.0", "tidestep.run.halted", run), ((string)halted["specversion"]!, (string)halted["type"]!, (string)halted["subject"]!));
+        Assert.Equal(
+            ("1.0", "tidestep.run.halted", run),
+            ((string)halted["specversion"]!, (string)halted["type"]!, (string)halted["subject"]!)
+        );
         Assert.Contains("try again", halted["data"]!["decisions"]!.AsArray().Select(d => (string)d!));
         Assert.All(webhook.Took, t => Assert.StartsWith("tide=", t.Headers["signature"]));
 
         await mail.UntilAsync(4);
-        Assert.Equal(["Relay to 3.2: a decision is open", "Relay to 3.2: completed", "Relay to 3.2: halted", "Relay to 3.2: planned"], mail.Took.Select(m => m.Text.Split("Subject: ")[1].Split('\n')[0].Trim()).Order(StringComparer.Ordinal));
+        Assert.Equal(
+            [
+                "Relay to 3.2: a decision is open",
+                "Relay to 3.2: completed",
+                "Relay to 3.2: halted",
+                "Relay to 3.2: planned",
+            ],
+            mail.Took.Select(m => m.Text.Split("Subject: ")[1].Split('\n')[0].Trim()).Order(StringComparer.Ordinal)
+        );
         var listed = JsonNode.Parse(await stack.Good("notice", "list", "--run", run, "--format", "json"))!.AsArray();
         Assert.Equal(9, listed.Count(n => (string)n!["state"]! == "sent"));
         Assert.Equal(9, listed.Count);
@@ -47,7 +61,8 @@ public sealed class NoticeTests
         Assert.Contains("Did you mean 'harbour-desk'?", (await stack.Cli("notice", "try", "harbor-desk")).Error);
     }
 
-    private static string Moment(WebhookReceiver.Taken taken) => (string)JsonNode.Parse(taken.Body)!["data"]!["moment"]!;
+    private static string Moment(WebhookReceiver.Taken taken) =>
+        (string)JsonNode.Parse(taken.Body)!["data"]!["moment"]!;
 
     private static IEnumerable<string> Moments(IEnumerable<WebhookReceiver.Taken> taken) => taken.Select(Moment);
 }

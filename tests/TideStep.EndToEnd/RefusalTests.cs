@@ -23,8 +23,19 @@ public sealed class RefusalTests : IAsyncLifetime
     [Fact]
     public async Task A_wrong_document_imports_nothing_and_says_where()
     {
-        var bad = Write("curlew.yaml", (await File.ReadAllTextAsync(_stack.Demo("catalogue/curlew.yaml"))).Replace("to: \"7.2\"", "to: \"7.3\"").Replace("drain, stop]", "drian, stop]"));
-        var good = Write("relay.yaml", (await File.ReadAllTextAsync(_stack.Demo("catalogue/phalarope.yaml"))).Replace("Phalarope message relay", "Another title"));
+        var bad = Write(
+            "curlew.yaml",
+            (await File.ReadAllTextAsync(_stack.Demo("catalogue/curlew.yaml")))
+                .Replace("to: \"7.2\"", "to: \"7.3\"")
+                .Replace("drain, stop]", "drian, stop]")
+        );
+        var good = Write(
+            "relay.yaml",
+            (await File.ReadAllTextAsync(_stack.Demo("catalogue/phalarope.yaml"))).Replace(
+                "Phalarope message relay",
+                "Another title"
+            )
+        );
         var ran = await _stack.Cli("estate", "import", good, bad);
         Assert.Equal(2, ran.Status);
         Assert.Contains("curlew.yaml:", ran.Error);
@@ -53,11 +64,26 @@ public sealed class RefusalTests : IAsyncLifetime
     public async Task The_path_on_files_is_the_path_of_the_service()
     {
         string[] goal = ["--goal", _stack.Demo("goals/season.yaml"), "--format", "json"];
-        var files = await _stack.Good(["path", .. goal, "--estate", _stack.Demo("estate.yaml"), "--readings", _stack.Demo("readings.yaml"), "--catalogue", _stack.Demo("catalogue")]);
-        Assert.Equal(JsonNode.Parse(files)!["moves"]!.ToJsonString(), JsonNode.Parse(await _stack.Good(["path", .. goal]))!["moves"]!.ToJsonString());
+        var files = await _stack.Good([
+            "path",
+            .. goal,
+            "--estate",
+            _stack.Demo("estate.yaml"),
+            "--readings",
+            _stack.Demo("readings.yaml"),
+            "--catalogue",
+            _stack.Demo("catalogue"),
+        ]);
+        Assert.Equal(
+            JsonNode.Parse(files)!["moves"]!.ToJsonString(),
+            JsonNode.Parse(await _stack.Good(["path", .. goal]))!["moves"]!.ToJsonString()
+        );
         var moves = JsonNode.Parse(files)!["moves"]!.AsArray().Select(m => (string)m!["written"]!).ToList();
         Assert.Equal("gates@7.1", moves[^1]);
-        Assert.True(moves.IndexOf("tickets-south@6.14") < moves.IndexOf("os-south@12.2") && moves.IndexOf("os-south@12.2") < moves.IndexOf("tickets-south@7.2"));
+        Assert.True(
+            moves.IndexOf("tickets-south@6.14") < moves.IndexOf("os-south@12.2")
+                && moves.IndexOf("os-south@12.2") < moves.IndexOf("tickets-south@7.2")
+        );
         Assert.True(moves.IndexOf("ledger-south@8.4") < moves.IndexOf("ledger-north@8.4"));
     }
 
@@ -107,19 +133,41 @@ public sealed class RefusalTests : IAsyncLifetime
         Assert.Contains("needs at least 30 GiB, has 23.5 GiB: 6.5 GiB short", refused.Error);
         Assert.Equal(deeds, (await _stack.DeedsAsync()).Count);
         Assert.Equal(1, (await _stack.Cli("check", "run", plan)).Status);
-        Assert.Contains("blocker, open: manual ask for the licence of Greenshank 4", (await _stack.Cli("check", "run", plan)).Output);
-        Assert.Equal(2, (await _stack.Cli("check", "sign", plan, "ask for the licence of Greenshank 4", "--evidence", " ")).Status);
+        Assert.Contains(
+            "blocker, open: manual ask for the licence of Greenshank 4",
+            (await _stack.Cli("check", "run", plan)).Output
+        );
+        Assert.Equal(
+            2,
+            (await _stack.Cli("check", "sign", plan, "ask for the licence of Greenshank 4", "--evidence", " ")).Status
+        );
         await _stack.SignAllAsync(plan);
         const string finding = "to-8.4 room ledger-south/ss-led-3";
-        Assert.Contains("a second person has to agree", await _stack.Good("check", "waive", plan, finding, "--reason", "old dumps go on Friday"));
+        Assert.Contains(
+            "a second person has to agree",
+            await _stack.Good("check", "waive", plan, finding, "--reason", "old dumps go on Friday")
+        );
         Assert.Equal(1, (await _stack.Cli("check", "run", plan)).Status);
         var alone = await _stack.Cli("check", "second", finding);
         Assert.Equal(2, alone.Status);
         Assert.Contains("must be another", alone.Error);
-        Assert.Contains("Robin Dale agrees with Wren Hale", (await _stack.CliAs("Robin Dale", "check", "second", finding)).Output);
+        Assert.Contains(
+            "Robin Dale agrees with Wren Hale",
+            (await _stack.CliAs("Robin Dale", "check", "second", finding)).Output
+        );
         Assert.Contains("accepted by Wren Hale and Robin Dale", await _stack.Good("check", "run", plan));
         // It got worse since: the old word covers it no more, and a third round says so.
-        (await _stack.Fleet.PutAsJsonAsync("/nodes/ss-led-3/readings", new { component = "ledger-south", name = "free(\"/data\")", value = "20 GiB" })).EnsureSuccessStatusCode();
+        (
+            await _stack.Fleet.PutAsJsonAsync(
+                "/nodes/ss-led-3/readings",
+                new
+                {
+                    component = "ledger-south",
+                    name = "free(\"/data\")",
+                    value = "20 GiB",
+                }
+            )
+        ).EnsureSuccessStatusCode();
         var worse = await _stack.Cli("check", "run", plan);
         Assert.Equal(1, worse.Status);
         Assert.Contains("10 GiB short", worse.Output);
@@ -127,7 +175,10 @@ public sealed class RefusalTests : IAsyncLifetime
         Assert.Contains("done, says Wren Hale", (await _stack.Cli("check", "show", plan, "--all")).Output);
         await _stack.GrowDiskAsync();
         await _stack.Good("run", "start", run);
-        Assert.Contains("| to-8.4 lag | ledger-north/ns-led-3 |", await _stack.Good("check", "show", plan, "--report", "markdown"));
+        Assert.Contains(
+            "| to-8.4 lag | ledger-north/ns-led-3 |",
+            await _stack.Good("check", "show", plan, "--report", "markdown")
+        );
         await _stack.Good("run", "hold", run);
     }
 
@@ -146,8 +197,18 @@ public sealed class RefusalTests : IAsyncLifetime
         Assert.Contains("runtime-south/ss-tic-1", drift.Output);
         var last = JsonNode.Parse(await _stack.Good("survey", "list", "--format", "json"))!.AsArray();
         Assert.Equal(1, (int)last[0]!["unreached"]!);
-        var compared = await _stack.Cli("survey", "compare", $"{last[1]!["number"]}", $"{last[0]!["number"]}", "--format", "json");
-        Assert.Contains("gates/gate-07-1", JsonNode.Parse(compared.Output)!.AsArray().Select(d => (string)d!["subject"]!));
+        var compared = await _stack.Cli(
+            "survey",
+            "compare",
+            $"{last[1]!["number"]}",
+            $"{last[0]!["number"]}",
+            "--format",
+            "json"
+        );
+        Assert.Contains(
+            "gates/gate-07-1",
+            JsonNode.Parse(compared.Output)!.AsArray().Select(d => (string)d!["subject"]!)
+        );
         Assert.Equal(1, (await _stack.Cli("path", "--goal", _stack.Demo("goals/season.yaml"))).Status);
     }
 
@@ -156,12 +217,19 @@ public sealed class RefusalTests : IAsyncLifetime
     {
         using var stranger = new HttpClient { BaseAddress = _stack.Service.BaseAddress };
         Assert.Equal(HttpStatusCode.Unauthorized, (await stranger.GetAsync("/api/estate")).StatusCode);
-        using var named = new HttpRequestMessage(HttpMethod.Get, "/api/estate") { Headers = { Host = "tidestep.marram.example" } };
+        using var named = new HttpRequestMessage(HttpMethod.Get, "/api/estate")
+        {
+            Headers = { Host = "tidestep.marram.example" },
+        };
         Assert.Equal(HttpStatusCode.MisdirectedRequest, (await _stack.Service.SendAsync(named)).StatusCode);
         using var nameless = new HttpRequestMessage(HttpMethod.Post, "/api/surveys");
         nameless.Headers.Authorization = new("Bearer", _stack.Key);
         Assert.Equal(HttpStatusCode.BadRequest, (await stranger.SendAsync(nameless)).StatusCode);
-        if (OperatingSystem.IsLinux()) Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Path.Combine(_stack.Work, "data", "access.key")));
+        if (OperatingSystem.IsLinux())
+            Assert.Equal(
+                UnixFileMode.UserRead | UnixFileMode.UserWrite,
+                File.GetUnixFileMode(Path.Combine(_stack.Work, "data", "access.key"))
+            );
     }
 
     [Fact]
@@ -170,9 +238,13 @@ public sealed class RefusalTests : IAsyncLifetime
         var digest = (string)(await _stack.RunAsync(await _stack.OpenAsync()))["plan"]!;
         async Task<string> Open(string key)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/api/runs") { Content = JsonContent.Create(new { plan = digest, label = "once" }) };
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/api/runs")
+            {
+                Content = JsonContent.Create(new { plan = digest, label = "once" }),
+            };
             request.Headers.Add("Idempotency-Key", key);
-            return (string)(await (await _stack.Service.SendAsync(request)).Content.ReadFromJsonAsync<JsonObject>())!["run"]!;
+            return (string)
+                (await (await _stack.Service.SendAsync(request)).Content.ReadFromJsonAsync<JsonObject>())!["run"]!;
         }
         var first = await Open("k1");
         Assert.Equal(first, await Open("k1"));
@@ -191,7 +263,8 @@ public sealed class RefusalTests : IAsyncLifetime
         using var lines = new StreamReader(await response.Content.ReadAsStreamAsync());
         var ids = new List<long>();
         while (ids.Count < all - 5 && await lines.ReadLineAsync() is { } line)
-            if (line.StartsWith("id: ", StringComparison.Ordinal)) ids.Add(long.Parse(line[4..]));
+            if (line.StartsWith("id: ", StringComparison.Ordinal))
+                ids.Add(long.Parse(line[4..]));
         Assert.Equal(Enumerable.Range(6, all - 5).Select(i => (long)i), ids);
     }
 
@@ -211,13 +284,22 @@ public sealed class RefusalTests : IAsyncLifetime
         Assert.True(second > first);
         await stack.Good("run", "decide", run, "stop-here", "--halt", $"{second}");
         await stack.UntilAsync(run, r => (string?)r["status"] == "stopped-here");
-        Assert.Contains("that halt was decided already", (await stack.Cli("run", "decide", run, "return", "--halt", $"{second}")).Error);
+        Assert.Contains(
+            "that halt was decided already",
+            (await stack.Cli("run", "decide", run, "return", "--halt", $"{second}")).Error
+        );
     }
 
     [Fact]
     public async Task A_second_service_on_the_same_data_refuses()
     {
-        var start = new System.Diagnostics.ProcessStartInfo(AppContext.BaseDirectory.Replace("tests/TideStep.EndToEnd", "src/TideStep.Service") + "tidestep-service", ["--port", "0"]) { RedirectStandardError = true };
+        var start = new System.Diagnostics.ProcessStartInfo(
+            AppContext.BaseDirectory.Replace("tests/TideStep.EndToEnd", "src/TideStep.Service") + "tidestep-service",
+            ["--port", "0"]
+        )
+        {
+            RedirectStandardError = true,
+        };
         start.Environment["TIDESTEP_DATA"] = Path.Combine(_stack.Work, "data");
         using var second = System.Diagnostics.Process.Start(start)!;
         var said = await second.StandardError.ReadToEndAsync();

@@ -13,11 +13,15 @@ public sealed class RunTests
         Assert.Equal(0, followed.Status);
         Assert.Contains("ended: completed", followed.Output);
         var report = await stack.Good("run", "report", run);
-        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" }) Assert.Contains($"| relay-south/{node} | 3.1 | 3.2 |", report);
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" })
+            Assert.Contains($"| relay-south/{node} | 3.1 | 3.2 |", report);
         Assert.Contains("started by Wren Hale", report);
         var points = await stack.Good("point", "list", "--format", "json");
         Assert.Equal(3, points.Split("\"state\": \"usable\"").Length - 1);
-        Assert.Contains("is met already", (await stack.Cli("plan", "make", "--goal", stack.Demo("goals/relay.yaml"))).Error + await AfterSurvey(stack));
+        Assert.Contains(
+            "is met already",
+            (await stack.Cli("plan", "make", "--goal", stack.Demo("goals/relay.yaml"))).Error + await AfterSurvey(stack)
+        );
     }
 
     private static async Task<string> AfterSurvey(DemoStack stack)
@@ -40,7 +44,8 @@ public sealed class RunTests
         await stack.Cli("run", "decide", run, "return", "--reason", "not tonight", "--follow");
         Assert.Equal("returned", (string?)(await stack.RunAsync(run))["status"]);
         var report = await stack.Good("run", "report", run);
-        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" }) Assert.Contains($"| relay-south/{node} | 3.1 | 3.1 |", report);
+        foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" })
+            Assert.Contains($"| relay-south/{node} | 3.1 | 3.1 |", report);
         Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Node == "ss-rel-3");
     }
 
@@ -51,14 +56,38 @@ public sealed class RunTests
         await stack.FaultAsync("ss-rel-2", "start", "fail-once");
         var run = await stack.OpenAsync();
         Assert.Equal(4, (await stack.Cli("run", "start", run, "--follow")).Status);
-        foreach (var (verb, arguments) in new (string, string[])[] { ("stop", ["phalarope"]), ("install", ["phalarope", "3.2"]), ("start", ["phalarope"]) }) await stack.ByHandAsync("ss-rel-3", "relay-south", verb, arguments);
+        foreach (
+            var (verb, arguments) in new (string, string[])[]
+            {
+                ("stop", ["phalarope"]),
+                ("install", ["phalarope", "3.2"]),
+                ("start", ["phalarope"]),
+            }
+        )
+            await stack.ByHandAsync("ss-rel-3", "relay-south", verb, arguments);
         var again = await stack.Cli("run", "decide", run, "try-again", "--follow");
         Assert.Equal(4, again.Status);
         Assert.Contains("changed from outside: relay-south/ss-rel-3 runs 3.2, expected 3.1", again.Output);
         Assert.Contains("accept-differences", again.Output);
         Assert.NotEqual(0, (await stack.Cli("run", "decide", run, "accept-differences")).Status);
-        Assert.Equal(0, (await stack.Cli("run", "decide", run, "accept-differences", "--reason", "Dunlin did it by hand", "--follow")).Status);
-        Assert.Contains("read again after a halt: relay-south/ss-rel-3 runs 3.2, expected 3.1", await stack.Good("run", "report", run));
+        Assert.Equal(
+            0,
+            (
+                await stack.Cli(
+                    "run",
+                    "decide",
+                    run,
+                    "accept-differences",
+                    "--reason",
+                    "Dunlin did it by hand",
+                    "--follow"
+                )
+            ).Status
+        );
+        Assert.Contains(
+            "read again after a halt: relay-south/ss-rel-3 runs 3.2, expected 3.1",
+            await stack.Good("run", "report", run)
+        );
         // What was right already was not done again: the one installation there is the colleague's.
         Assert.Single(await stack.DeedsAsync(), d => d is { Node: "ss-rel-3", Verb: "install", What: "begun" });
     }
@@ -70,7 +99,10 @@ public sealed class RunTests
         var run = await stack.OpenAsync();
         Assert.Contains("is past", (await stack.Cli("run", "start", run, "--at", "2026-01-01 02:00")).Error);
         var tomorrow = DateTime.Now.AddDays(1).ToString("yyyy-MM-dd HH:mm");
-        Assert.Contains($"begins its work on {tomorrow[..10]}", await stack.Good("run", "start", run, "--at", tomorrow));
+        Assert.Contains(
+            $"begins its work on {tomorrow[..10]}",
+            await stack.Good("run", "start", run, "--at", tomorrow)
+        );
         var waits = await stack.UntilAsync(run, r => (string?)r["status"] == "waiting");
         Assert.StartsWith("for the time to begin, ", (string?)waits["waitsFor"]);
         Assert.True((DateTimeOffset)waits["forecastEnd"]! > DateTimeOffset.UtcNow.AddHours(23));
@@ -154,7 +186,16 @@ public sealed class RunTests
     {
         await using var stack = await DemoStack.StartAsync();
         var product = Path.Combine(stack.Work, "phalarope.yaml");
-        await File.WriteAllTextAsync(product, (await File.ReadAllTextAsync(stack.Demo("catalogue/phalarope.yaml"))).Replace("change: [install]", "change: [look, install]").Replace("steps:\n", "steps:\n  look: {title: look at the relay, do: {person: \"Look at the queue of {member.node}.\"}}\n"));
+        await File.WriteAllTextAsync(
+            product,
+            (await File.ReadAllTextAsync(stack.Demo("catalogue/phalarope.yaml")))
+                .Replace("change: [install]", "change: [look, install]")
+                .Replace(
+                    "steps:\n",
+                    "steps:\n  look: {title: look at the relay, do: {person: \"Look at the queue of "
+                        + "{member.node}.\"}}\n"
+                )
+        );
         await stack.Good("estate", "import", product);
         var run = await stack.OpenAsync();
         await stack.Good("run", "start", run);
@@ -166,11 +207,20 @@ public sealed class RunTests
             await stack.Good("run", "sign", run, Waiting(waiting)!, "--evidence", "the queue is empty");
         }
         Assert.Equal(0, (await stack.Cli("run", "follow", run)).Status);
-        Assert.Contains("signed by Wren Hale: m1/w1/change/relay-south/ss-rel-1/look (the queue is empty)", await stack.Good("run", "report", run));
+        Assert.Contains(
+            "signed by Wren Hale: m1/w1/change/relay-south/ss-rel-1/look (the queue is empty)",
+            await stack.Good("run", "report", run)
+        );
     }
 
-    private static string? Waiting(System.Text.Json.Nodes.JsonObject run) => run["blocks"]!.AsArray().SelectMany(b => b!["lanes"]!.AsArray()).SelectMany(l => l!["steps"]!.AsArray())
-        .Where(s => (bool)s!["person"]! && (string)s["status"]! == "working").Select(s => (string)s!["id"]!).FirstOrDefault();
+    private static string? Waiting(System.Text.Json.Nodes.JsonObject run) =>
+        run["blocks"]!
+            .AsArray()
+            .SelectMany(b => b!["lanes"]!.AsArray())
+            .SelectMany(l => l!["steps"]!.AsArray())
+            .Where(s => (bool)s!["person"]! && (string)s["status"]! == "working")
+            .Select(s => (string)s!["id"]!)
+            .FirstOrDefault();
 
     [Fact]
     public async Task The_service_may_be_killed_at_any_moment_and_nothing_is_done_twice()
@@ -182,7 +232,8 @@ public sealed class RunTests
         for (var length = 4; ; length += 6)
         {
             var now = await stack.UntilAsync(run, r => (long)r["sequence"]! >= length || r["ended"] is not null);
-            if (now["ended"] is not null) break;
+            if (now["ended"] is not null)
+                break;
             await stack.KillServiceAsync();
             kills++;
             await stack.StartServiceAsync();
@@ -191,10 +242,17 @@ public sealed class RunTests
         Assert.Equal("completed", (string?)(await stack.RunAsync(run))["status"]);
         var deeds = await stack.DeedsAsync();
         foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" })
-            foreach (var verb in new[] { "stop", "install", "start" })
-                Assert.Single(deeds, d => d.Node == node && d.Verb == verb && d.What == "begun");
+        foreach (var verb in new[] { "stop", "install", "start" })
+            Assert.Single(deeds, d => d.Node == node && d.Verb == verb && d.What == "begun");
         // One at a time: a node's install begins only after the one before it was started again.
-        var order = deeds.Where(d => d.Verb is "stop" or "start" && d.What == "done").Select(d => (d.Node, d.Verb)).ToList();
-        for (var i = 0; i < order.Count; i += 2) Assert.Equal((order[i].Node, "stop", order[i].Node, "start"), (order[i].Node, order[i].Verb, order[i + 1].Node, order[i + 1].Verb));
+        var order = deeds
+            .Where(d => d.Verb is "stop" or "start" && d.What == "done")
+            .Select(d => (d.Node, d.Verb))
+            .ToList();
+        for (var i = 0; i < order.Count; i += 2)
+            Assert.Equal(
+                (order[i].Node, "stop", order[i].Node, "start"),
+                (order[i].Node, order[i].Verb, order[i + 1].Node, order[i + 1].Verb)
+            );
     }
 }

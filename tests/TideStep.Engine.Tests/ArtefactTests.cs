@@ -23,13 +23,16 @@ public sealed class ArtefactTests : IAsyncDisposable
 
     private static string Sum(byte[] bytes) => Convert.ToHexStringLower(SHA256.HashData(bytes));
 
-    private static Incoming File(string name, byte[]? whole = null) => new(name, "upload", "Wren", whole is null ? null : Sum(whole));
+    private static Incoming File(string name, byte[]? whole = null) =>
+        new(name, "upload", "Wren", whole is null ? null : Sum(whole));
 
     // A line that breaks after so many bytes.
     private sealed class Broken(byte[] bytes, int after) : MemoryStream(bytes)
     {
         public override ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken ct = default) =>
-            Position >= after ? throw new IOException("the line broke") : base.ReadAsync(buffer[..(int)Math.Min(buffer.Length, after - Position)], ct);
+            Position >= after
+                ? throw new IOException("the line broke")
+                : base.ReadAsync(buffer[..(int)Math.Min(buffer.Length, after - Position)], ct);
     }
 
     [Fact]
@@ -46,7 +49,10 @@ public sealed class ArtefactTests : IAsyncDisposable
         var (offset, taken) = await _uploads.AppendAsync(again.Id, 70_000, new MemoryStream(bytes[70_000..]), default);
         Assert.Equal((200_000, true), (offset, taken!.Ok));
         var artefact = Assert.Single(await _library.AllAsync(default));
-        Assert.Equal(("relay.deb", Sum(bytes), "package", "Wren"), (artefact.Name, artefact.Sha256, artefact.Kind, artefact.By));
+        Assert.Equal(
+            ("relay.deb", Sum(bytes), "package", "Wren"),
+            (artefact.Name, artefact.Sha256, artefact.Kind, artefact.By)
+        );
         Assert.Null(_uploads.Find(again.Id));
     }
 
@@ -108,10 +114,17 @@ public sealed class ArtefactTests : IAsyncDisposable
         protected override Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken ct)
         {
             var mark = $"\"{tag(From.Count)}\"";
-            var from = request.Headers.Range?.Ranges.First().From is { } asked && request.Headers.IfRange?.EntityTag?.Tag == mark ? asked : (long?)null;
+            var from =
+                request.Headers.Range?.Ranges.First().From is { } asked
+                && request.Headers.IfRange?.EntityTag?.Tag == mark
+                    ? asked
+                    : (long?)null;
             From.Add(from);
             var start = (int)(from ?? 0);
-            var answer = new HttpResponseMessage(from is null ? HttpStatusCode.OK : HttpStatusCode.PartialContent) { Content = new StreamContent(new MemoryStream(bytes[start..Math.Min(bytes.Length, start + each)])) };
+            var answer = new HttpResponseMessage(from is null ? HttpStatusCode.OK : HttpStatusCode.PartialContent)
+            {
+                Content = new StreamContent(new MemoryStream(bytes[start..Math.Min(bytes.Length, start + each)])),
+            };
             answer.Content.Headers.ContentLength = bytes.Length - start;
             answer.Headers.ETag = new(mark);
             return Task.FromResult(answer);
@@ -125,8 +138,16 @@ public sealed class ArtefactTests : IAsyncDisposable
         var server = new BreakingServer(bytes, 40_000, _ => "one");
         await using (var fetching = new Fetching(_library, new HttpClient(server), new AtOnce()))
         {
-            Assert.Null(fetching.Begin("http://files.example/engine.deb", new Incoming("engine.deb", "http://files.example/engine.deb", "Wren", Sum(bytes))));
-            Assert.Equal(("done", null), await fetching.EndOfAsync("engine.deb", default) is var ended ? (ended!.State, ended.Why) : default);
+            Assert.Null(
+                fetching.Begin(
+                    "http://files.example/engine.deb",
+                    new Incoming("engine.deb", "http://files.example/engine.deb", "Wren", Sum(bytes))
+                )
+            );
+            Assert.Equal(
+                ("done", null),
+                await fetching.EndOfAsync("engine.deb", default) is var ended ? (ended!.State, ended.Why) : default
+            );
         }
         Assert.Equal([null, 40_000, 80_000], server.From);
         // Another file by the same name: what was fetched of the first is of no use.
@@ -143,7 +164,13 @@ public sealed class ArtefactTests : IAsyncDisposable
     // Waits take no time.
     private sealed class AtOnce : TimeProvider
     {
-        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) => System.CreateTimer(callback, state, dueTime == Timeout.InfiniteTimeSpan ? dueTime : TimeSpan.Zero, Timeout.InfiniteTimeSpan);
+        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) =>
+            System.CreateTimer(
+                callback,
+                state,
+                dueTime == Timeout.InfiniteTimeSpan ? dueTime : TimeSpan.Zero,
+                Timeout.InfiniteTimeSpan
+            );
     }
 
     public async ValueTask DisposeAsync()

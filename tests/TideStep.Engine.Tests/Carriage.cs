@@ -7,7 +7,8 @@ using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;
 
-/// <summary>A run carried by the real executor against far sides and a journal in memory; owners can end and follow one another.</summary>
+/// <summary>A run carried by the real executor against far sides and a journal in memory; owners can end and follow one
+/// another.</summary>
 internal sealed class Carriage
 {
     public const string Steps = """
@@ -25,17 +26,32 @@ internal sealed class Carriage
     private int _attempts;
 
     public Carriage(int members = 3, string steps = Steps, string change = "[quiet, put]", string component = "")
-        : this(new Fleet().Node($"n[1-{members}]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", $"\"n[1-{members}]\"", component)
-            .Product("engine", $"releases: {{\"6\": {{}}, \"7\": {{}}}}\njumps:\n  to-7: {{from: \"=6\", to: \"7\", methods: {{rolling: {{member: 1 min, settle: 1 min}}}}, change: {change}}}\n" + steps), "goal: [{component: app, to: 7}]")
-    { }
+        : this(
+            new Fleet()
+                .Node($"n[1-{members}]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", $"\"n[1-{members}]\"", component)
+                .Product(
+                    "engine",
+                    $"releases: {{\"6\": {{}}, \"7\": {{}}}}\njumps:\n  to-7: {{from: \"=6\", to: \"7\", "
+                        + $"methods: {{rolling: {{member: 1 min, settle: 1 min}}}}, change: {change}}}\n"
+                        + steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        ) { }
 
     /// <summary>The plan of a goal; every member runs what its component was read at.</summary>
     public Carriage(Fleet fleet, string goal)
     {
         _index = fleet.Index();
         Plan = Fleet.Good(PlanMaker.Make(_index, fleet.Path(goal), "e", "c"));
-        foreach (var member in _index.Components.SelectMany(c => c.Members)) Far.SetRunning(member.Node, member.Component, _index.Readings.Of(member).Running!);
-        Journal.CreateRunAsync(new StoredRun("r", Plan.Digest, null, DateTimeOffset.UnixEpoch, 0, null, null), new Opened(Plan.Digest, "", "Wren", null), DateTimeOffset.UnixEpoch, default);
+        foreach (var member in _index.Components.SelectMany(c => c.Members))
+            Far.SetRunning(member.Node, member.Component, _index.Readings.Of(member).Running!);
+        Journal.CreateRunAsync(
+            new StoredRun("r", Plan.Digest, null, DateTimeOffset.UnixEpoch, 0, null, null),
+            new Opened(Plan.Digest, "", "Wren", null),
+            DateTimeOffset.UnixEpoch,
+            default
+        );
     }
 
     public Plan Plan { get; }
@@ -45,7 +61,8 @@ internal sealed class Carriage
     public TimeProvider Time { get; init; } = TimeProvider.System;
     public double Pace { get; init; } = 1e9;
 
-    /// <summary>Not where time jumps on with every wait: a clock that is looked at again and again would make it race.</summary>
+    /// <summary>Not where time jumps on with every wait: a clock that is looked at again and again would make it
+    /// race.</summary>
     public bool WatchesTime { get; init; } = true;
     public Func<CancellationToken, Task<(string Estate, string Catalogue)>>? Revisions { get; init; }
     public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
@@ -58,14 +75,37 @@ internal sealed class Carriage
     public async Task<RunExecutor> OwnerAsync(bool start = false, bool owned = true)
     {
         var settings = new EngineSettings(Pace, Poll, 64, "/nowhere") { WatchesTime = WatchesTime };
-        var context = new RunContext(_index.Estate, _index.Catalogue, Journal, Feed, new MemberReader([Far], settings, Time), settings, Time, "t", () => $"a{Interlocked.Increment(ref _attempts)}") { Mask = Mask, Revisions = Revisions };
-        var executor = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) => Task.CompletedTask);
-        if (owned) await executor.Log.AppendAsync(new Owned("me"));
-        if (start) await executor.Log.AppendAsync(new MembersRead("before", Plan.Premises.Running), new Started("Wren"));
+        var context = new RunContext(
+            _index.Estate,
+            _index.Catalogue,
+            Journal,
+            Feed,
+            new MemberReader([Far], settings, Time),
+            settings,
+            Time,
+            "t",
+            () => $"a{Interlocked.Increment(ref _attempts)}"
+        )
+        {
+            Mask = Mask,
+            Revisions = Revisions,
+        };
+        var executor = new RunExecutor(
+            context,
+            "r",
+            await Journal.TakeOwnershipAsync("r", "me", default),
+            State,
+            (_, _) => Task.CompletedTask
+        );
+        if (owned)
+            await executor.Log.AppendAsync(new Owned("me"));
+        if (start)
+            await executor.Log.AppendAsync(new MembersRead("before", Plan.Premises.Running), new Started("Wren"));
         return executor;
     }
 
-    /// <summary>Carries until the run ends; an owner that ends is followed by the next. Gives how many owners it took.</summary>
+    /// <summary>Carries until the run ends; an owner that ends is followed by the next. Gives how many owners it
+    /// took.</summary>
     public async Task<int> ToEndAsync(Action<int> beforeOwner)
     {
         for (var owners = 1; ; owners++)
@@ -78,26 +118,41 @@ internal sealed class Carriage
             {
                 var owner = await OwnerAsync(start: !started);
                 beforeOwner(owners);
-                owner.Log.Grew += () => { if (owner.Log.Look(s => s.Halt?.Why) is { } why) halted.TrySetException(new InvalidOperationException("halted: " + why)); };
+                owner.Log.Grew += () =>
+                {
+                    if (owner.Log.Look(s => s.Halt?.Why) is { } why)
+                        halted.TrySetException(new InvalidOperationException("halted: " + why));
+                };
                 var working = owner.ExecuteAsync(default);
                 await await Task.WhenAny(working, halted.Task);
                 return owners;
             }
-            catch (ProcessEnded) { /* the next owner takes up what stands in the journal */ }
+            catch (ProcessEnded)
+            { /* the next owner takes up what stands in the journal */
+            }
         }
     }
 
     /// <summary>Waits until the run's state is so, with the owner at work meanwhile.</summary>
-    public static async Task<T> UntilAsync<T>(RunExecutor owner, Task working, Func<RunState, T?> look) where T : class
+    public static async Task<T> UntilAsync<T>(RunExecutor owner, Task working, Func<RunState, T?> look)
+        where T : class
     {
         var found = new TaskCompletionSource<T>(TaskCreationOptions.RunContinuationsAsynchronously);
-        void Look() { if (owner.Log.Look(look) is { } it) found.TrySetResult(it); }
+        void Look()
+        {
+            if (owner.Log.Look(look) is { } it)
+                found.TrySetResult(it);
+        }
         owner.Log.Grew += Look;
         Look();
         var first = await Task.WhenAny(found.Task, working, Task.Delay(TimeSpan.FromSeconds(60)));
-        if (first == working) await working;
+        if (first == working)
+            await working;
         Look();
-        Assert.True(found.Task.IsCompleted, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why}"));
+        Assert.True(
+            found.Task.IsCompleted,
+            "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why}")
+        );
         return await found.Task;
     }
 
@@ -106,7 +161,12 @@ internal sealed class Carriage
     {
         var hangs = new TaskCompletionSource();
         Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
-        Far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") hangs.TrySetResult(); return Task.CompletedTask; };
+        Far.Around = (call, node, verb) =>
+        {
+            if (call == "begun" && node == "n1" && verb == "install")
+                hangs.TrySetResult();
+            return Task.CompletedTask;
+        };
         var owner = await OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         await hangs.Task;
@@ -126,11 +186,17 @@ internal sealed class Carriage
     {
         for (var beat = 0; !owner.Log.Look(so); beat++)
         {
-            Assert.True(beat < 20_000, "the run never came to that state: " + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why} at {time.GetUtcNow():u}"));
-            if (working.IsFaulted) await working;
+            Assert.True(
+                beat < 20_000,
+                "the run never came to that state: "
+                    + owner.Log.Look(s => $"{s.Status} {s.Halt?.Why} at {time.GetUtcNow():u}")
+            );
+            if (working.IsFaulted)
+                await working;
             time.Advance(TimeSpan.FromSeconds(10));
             await Task.Yield();
-            if (beat % 10 == 0) await Task.Delay(1);
+            if (beat % 10 == 0)
+                await Task.Delay(1);
         }
     }
 }

@@ -7,7 +7,11 @@ namespace TideStep.Engine.Tests;
 /// <summary>What people, and their standing orders, may decide at a halt; and the hours to which a run keeps.</summary>
 public sealed class DecisionTests
 {
-    private static async Task<Carriage> DecidedAsync(Carriage carriage, Func<RunState, (RunEvent[], Problem?)> decide, Action<Carriage>? before = null)
+    private static async Task<Carriage> DecidedAsync(
+        Carriage carriage,
+        Func<RunState, (RunEvent[], Problem?)> decide,
+        Action<Carriage>? before = null
+    )
     {
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
@@ -21,24 +25,34 @@ public sealed class DecisionTests
     private static Carriage Failing(string verb, string component = "guard: {keep: 1, at-once: 2}")
     {
         var carriage = new Carriage(component: component);
-        carriage.Far.Outcome = (node, action) => node == "n2" && action.Verb == verb && action.Arguments is not ["loud"] ? 7 : 0;
+        carriage.Far.Outcome = (node, action) =>
+            node == "n2" && action.Verb == verb && action.Arguments is not ["loud"] ? 7 : 0;
         return carriage;
     }
 
     [Fact]
     public async Task A_step_that_a_person_marks_as_done_is_not_done_again()
     {
-        var carriage = await DecidedAsync(Failing("install"), s => Orders.Decide(s, DecisionKind.MarkAsDone, "Wren", "installed by hand, seen in its log", null), carriage => carriage.Far.SetRunning("n2", "app", "7"));
+        var carriage = await DecidedAsync(
+            Failing("install"),
+            s => Orders.Decide(s, DecisionKind.MarkAsDone, "Wren", "installed by hand, seen in its log", null),
+            carriage => carriage.Far.SetRunning("n2", "app", "7")
+        );
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Equal(DoneHow.Marked, carriage.State.Of(carriage.State.Decisions[0].Step!).How);
         Assert.Single(carriage.State.Of("m1/w2/change/app/n2/put").Attempts);
-        Assert.Contains("decided by Wren: mark as done, m1/w2/change/app/n2/put (installed by hand, seen in its log)", string.Join("\n", RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks.Select(m => m.What)));
+        Assert.Contains(
+            "decided by Wren: mark as done, m1/w2/change/app/n2/put (installed by hand, seen in its log)",
+            string.Join("\n", RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks.Select(m => m.What))
+        );
     }
 
     [Fact]
     public async Task A_step_that_is_skipped_is_told_as_skipped()
     {
-        var carriage = await DecidedAsync(Failing("command"), s => Orders.Decide(s, DecisionKind.Skip, "Wren", "nobody listens there", null));
+        var carriage = await DecidedAsync(Failing("command"), s =>
+            Orders.Decide(s, DecisionKind.Skip, "Wren", "nobody listens there", null)
+        );
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Equal(DoneHow.Skipped, carriage.State.Of("m1/w2/change/app/n2/quiet").How);
         Assert.Contains("n2 install x", carriage.Far.Deeds);
@@ -47,7 +61,9 @@ public sealed class DecisionTests
     [Fact]
     public async Task A_member_that_is_left_out_is_not_touched_again_and_the_others_go_on()
     {
-        var carriage = await DecidedAsync(Failing("install"), s => Orders.Decide(s, DecisionKind.LeaveOut, "Wren", "its board is broken", null));
+        var carriage = await DecidedAsync(Failing("install"), s =>
+            Orders.Decide(s, DecisionKind.LeaveOut, "Wren", "its board is broken", null)
+        );
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Equal(["app/n2"], carriage.State.LeftOut);
         Assert.Contains("n3 install x", carriage.Far.Deeds);
@@ -60,8 +76,18 @@ public sealed class DecisionTests
     public async Task What_a_person_corrects_holds_for_this_run_and_stands_in_its_journal()
     {
         var carriage = new Carriage();
-        carriage.Far.Outcome = (node, action) => node == "n2" && action is { Verb: "command", Arguments: ["quiet", ..] } ? 3 : 0;
-        await DecidedAsync(carriage, s => Orders.Decide(s, DecisionKind.CorrectAndTryAgain, "Wren", "it has another name there", null, new Amendment(null, null, ["hush"])));
+        carriage.Far.Outcome = (node, action) =>
+            node == "n2" && action is { Verb: "command", Arguments: ["quiet", ..] } ? 3 : 0;
+        await DecidedAsync(carriage, s =>
+            Orders.Decide(
+                s,
+                DecisionKind.CorrectAndTryAgain,
+                "Wren",
+                "it has another name there",
+                null,
+                new Amendment(null, null, ["hush"])
+            )
+        );
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Contains(carriage.Far.Deeds, d => d.StartsWith("n2 command hush", StringComparison.Ordinal));
         Assert.Equal(["hush"], carriage.State.Amendments["m1/w2/change/app/n2/quiet"].Command);
@@ -75,9 +101,22 @@ public sealed class DecisionTests
         using var stop = new CancellationTokenSource();
         var working = owner.ExecuteAsync(stop.Token);
         await Carriage.UntilAsync(owner, working, s => s.Status == RunStatus.Halted ? "" : null);
-        foreach (var (decision, reason, amendment) in new[] { (DecisionKind.MarkAsDone, " ", (Amendment?)null), (DecisionKind.Skip, null, null), (DecisionKind.LeaveOut, "", null), (DecisionKind.CorrectAndTryAgain, "why", null), (DecisionKind.CorrectAndTryAgain, "why", new Amendment(null, null, ["x"])), (DecisionKind.CorrectAndTryAgain, "why", new Amendment(TimeSpan.Zero, null, [])), (DecisionKind.GoPastWindow, "why", null) })
+        foreach (
+            var (decision, reason, amendment) in new[]
+            {
+                (DecisionKind.MarkAsDone, " ", (Amendment?)null),
+                (DecisionKind.Skip, null, null),
+                (DecisionKind.LeaveOut, "", null),
+                (DecisionKind.CorrectAndTryAgain, "why", null),
+                (DecisionKind.CorrectAndTryAgain, "why", new Amendment(null, null, ["x"])),
+                (DecisionKind.CorrectAndTryAgain, "why", new Amendment(TimeSpan.Zero, null, [])),
+                (DecisionKind.GoPastWindow, "why", null),
+            }
+        )
             Assert.NotNull(await owner.SayAsync(s => Orders.Decide(s, decision, "Wren", reason, null, amendment)));
-        Assert.NotNull(Orders.Give(carriage.State, [new StandingOrder(DecisionKind.Skip, TimeSpan.Zero)], "Wren").Refused);
+        Assert.NotNull(
+            Orders.Give(carriage.State, [new StandingOrder(DecisionKind.Skip, TimeSpan.Zero)], "Wren").Refused
+        );
         await stop.CancelAsync();
         await working.ContinueWith(_ => { }, TaskScheduler.Default);
         Assert.Empty(carriage.State.Decisions);
@@ -88,10 +127,27 @@ public sealed class DecisionTests
     {
         var carriage = Failing("install");
         var owner = await carriage.OwnerAsync(start: true);
-        Assert.Null(await owner.SayAsync(s => Orders.Give(s, [new StandingOrder(DecisionKind.TryAgain, TimeSpan.FromMinutes(5), 2), new StandingOrder(DecisionKind.StopHere, TimeSpan.FromMinutes(20))], "Wren")));
+        Assert.Null(
+            await owner.SayAsync(s =>
+                Orders.Give(
+                    s,
+                    [
+                        new StandingOrder(DecisionKind.TryAgain, TimeSpan.FromMinutes(5), 2),
+                        new StandingOrder(DecisionKind.StopHere, TimeSpan.FromMinutes(20)),
+                    ],
+                    "Wren"
+                )
+            )
+        );
         await owner.ExecuteAsync(default);
-        Assert.Equal([(DecisionKind.TryAgain, true), (DecisionKind.TryAgain, true), (DecisionKind.StopHere, true)], carriage.State.Decisions.Select(d => (d.Decision, d.Standing)));
-        Assert.Equal((RunEnd.StoppedHere, 3), (carriage.State.End, carriage.State.Of("m1/w2/change/app/n2/put").Attempts.Count(a => !a.Undo)));
+        Assert.Equal(
+            [(DecisionKind.TryAgain, true), (DecisionKind.TryAgain, true), (DecisionKind.StopHere, true)],
+            carriage.State.Decisions.Select(d => (d.Decision, d.Standing))
+        );
+        Assert.Equal(
+            (RunEnd.StoppedHere, 3),
+            (carriage.State.End, carriage.State.Of("m1/w2/change/app/n2/put").Attempts.Count(a => !a.Undo))
+        );
         Assert.All(carriage.State.Decisions, d => Assert.Equal("Wren", d.By));
     }
 
@@ -108,15 +164,38 @@ public sealed class DecisionTests
 
         public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period)
         {
-            if (dueTime > TimeSpan.Zero) Interlocked.Add(ref _ticks, dueTime.Ticks);
-            return System.CreateTimer(callback, state, dueTime == Timeout.InfiniteTimeSpan ? dueTime : TimeSpan.Zero, Timeout.InfiniteTimeSpan);
+            if (dueTime > TimeSpan.Zero)
+                Interlocked.Add(ref _ticks, dueTime.Ticks);
+            return System.CreateTimer(
+                callback,
+                state,
+                dueTime == Timeout.InfiniteTimeSpan ? dueTime : TimeSpan.Zero,
+                Timeout.InfiniteTimeSpan
+            );
         }
     }
 
     // The plan is of Monday the 23rd; its window is on Sunday the 29th from 01:00 to 06:00.
-    private static Carriage InWindow(DateTimeOffset from, string lasts = "5 h") => new(new Fleet().Windows($"  night: {{every: sunday, from: \"01:00\", lasts: {lasts}}}\n").Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
-        .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
-    { Pace = 1, Poll = TimeSpan.FromSeconds(20), WatchesTime = false, Time = new JumpingTime(from) };
+    private static Carriage InWindow(DateTimeOffset from, string lasts = "5 h") =>
+        new(
+            new Fleet()
+                .Windows($"  night: {{every: sunday, from: \"01:00\", lasts: {lasts}}}\n")
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n"
+                        + Carriage.Steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        )
+        {
+            Pace = 1,
+            Poll = TimeSpan.FromSeconds(20),
+            WatchesTime = false,
+            Time = new JumpingTime(from),
+        };
 
     [Fact]
     public async Task A_run_waits_for_its_window()
@@ -138,7 +217,11 @@ public sealed class DecisionTests
         var working = owner.ExecuteAsync(default);
         Assert.Contains("the window ends at 06:00", await Carriage.UntilAsync(owner, working, s => s.Halt?.Why));
         Assert.Empty(carriage.Far.Deeds);
-        Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.GoPastWindow, "Wren", "the ferries are in till noon", null)));
+        Assert.Null(
+            await owner.SayAsync(s =>
+                Orders.Decide(s, DecisionKind.GoPastWindow, "Wren", "the ferries are in till noon", null)
+            )
+        );
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
     }
@@ -147,15 +230,36 @@ public sealed class DecisionTests
     public async Task Without_windows_no_wave_is_begun_that_would_end_in_a_freeze_unless_somebody_says_so()
     {
         // The first member, at 11:09, can be back when the freeze begins; the second can not.
-        var carriage = new Carriage(new Fleet().Freezes("  regatta: {from: \"2026-11-29 11:20\", to: \"2026-11-29 18:00\", why: boats}\n").Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
-        { Pace = 1, Poll = TimeSpan.FromSeconds(20), WatchesTime = false, Time = new JumpingTime(new DateTimeOffset(2026, 11, 29, 11, 9, 0, TimeSpan.Zero)) };
+        var carriage = new Carriage(
+            new Fleet()
+                .Freezes("  regatta: {from: \"2026-11-29 11:20\", to: \"2026-11-29 18:00\", why: boats}\n")
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{rolling: {member: 10 min, settle: 1 min}}, change: [quiet, put]}\n"
+                        + Carriage.Steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        )
+        {
+            Pace = 1,
+            Poll = TimeSpan.FromSeconds(20),
+            WatchesTime = false,
+            Time = new JumpingTime(new DateTimeOffset(2026, 11, 29, 11, 9, 0, TimeSpan.Zero)),
+        };
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
-        Assert.Contains("in the freeze regatta (boats), from 2026-11-29 11:20 to 2026-11-29 18:00", await Carriage.UntilAsync(owner, working, s => s.Halt?.Why));
+        Assert.Contains(
+            "in the freeze regatta (boats), from 2026-11-29 11:20 to 2026-11-29 18:00",
+            await Carriage.UntilAsync(owner, working, s => s.Halt?.Why)
+        );
         var before = carriage.Far.Deeds.Count;
         Assert.True(before > 0);
-        Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.GoPastWindow, "Wren", "the boats are late", null)));
+        Assert.Null(
+            await owner.SayAsync(s => Orders.Decide(s, DecisionKind.GoPastWindow, "Wren", "the boats are late", null))
+        );
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.True(carriage.Far.Deeds.Count > before);

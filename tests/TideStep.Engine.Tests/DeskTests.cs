@@ -7,7 +7,8 @@ using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;
 
-/// <summary>The desks as the service uses them, on a real store: what is imported, what may start, what is taken up again.</summary>
+/// <summary>The desks as the service uses them, on a real store: what is imported, what may start, what is taken up
+/// again.</summary>
 public sealed class DeskTests : IAsyncLifetime
 {
     private const string Goal = "tidestep: goal/1\ngoal: [{component: app, to: 7}]\n";
@@ -21,13 +22,22 @@ public sealed class DeskTests : IAsyncLifetime
     private FullJournal _disk = null!;
     private Action<string> _logged = _ => { };
 
-    private static Fleet Two => new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
-        .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [quiet, put]}\n" + Carriage.Steps);
+    private static Fleet Two =>
+        new Fleet()
+            .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
+            .With("app", "engine", "6", "\"n[1-2]\"")
+            .Product(
+                "engine",
+                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                    + "{rolling: {member: 1 min, settle: 1 min}}, change: [quiet, put]}\n"
+                    + Carriage.Steps
+            );
 
     public async ValueTask InitializeAsync()
     {
         Open();
-        foreach (var node in new[] { "n1", "n2" }) _far.SetRunning(node, "app", "6");
+        foreach (var node in new[] { "n1", "n2" })
+            _far.SetRunning(node, "app", "6");
         var (_, problems) = await ImportAsync(Documents(Two));
         Assert.Empty(problems);
     }
@@ -38,14 +48,33 @@ public sealed class DeskTests : IAsyncLifetime
         var reader = new MemberReader([_far], _settings, TimeProvider.System);
         _estates = new EstateDesk(_store, reader, TimeProvider.System);
         (var journal, _disk) = FullJournal.Of(_store);
-        _runs = new RunDesk(_estates, journal, _store, new RunFeed(), reader, _settings, TimeProvider.System, "t", "me", (what, _) => _logged(what));
+        _runs = new RunDesk(
+            _estates,
+            journal,
+            _store,
+            new RunFeed(),
+            reader,
+            _settings,
+            TimeProvider.System,
+            "t",
+            "me",
+            (what, _) => _logged(what)
+        );
     }
 
     private static IncomingDocument[] Documents(Fleet fleet) =>
-        [new("estate.yaml", fleet.EstateText), .. fleet.ProductTexts.Select(p => new IncomingDocument(p.Key + ".yaml", p.Value)), new("readings.yaml", "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"6\"}}\n")];
+        [
+            new("estate.yaml", fleet.EstateText),
+            .. fleet.ProductTexts.Select(p => new IncomingDocument(p.Key + ".yaml", p.Value)),
+            new(
+                "readings.yaml",
+                "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"6\"}}\n"
+            ),
+        ];
 
-    private async Task<(IReadOnlyList<StoredDocument> Saved, IReadOnlyList<Problem> Problems)> ImportAsync(params IncomingDocument[] documents) =>
-        await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
+    private async Task<(IReadOnlyList<StoredDocument> Saved, IReadOnlyList<Problem> Problems)> ImportAsync(
+        params IncomingDocument[] documents
+    ) => await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
 
     [Theory]
     [InlineData(false)]
@@ -53,12 +82,21 @@ public sealed class DeskTests : IAsyncLifetime
     public async Task Surveys_of_two_parts_that_overlap_lose_nothing_of_each_other(bool ofAnotherInstance)
     {
         await _estates.SurveyAsync("Wren", default);
-        var other = ofAnotherInstance ? new EstateDesk(_store, new MemberReader([_far], _settings, TimeProvider.System), TimeProvider.System) : _estates;
+        var other = ofAnotherInstance
+            ? new EstateDesk(_store, new MemberReader([_far], _settings, TimeProvider.System), TimeProvider.System)
+            : _estates;
         _far.SetRunning("n1", "app", "7");
         _far.SetRunning("n2", "app", "7");
         // The first has read its part, and is done only after the second.
         var (reading, second) = (new TaskCompletionSource(), new TaskCompletionSource());
-        _far.Around = async (call, node, _) => { if (call == "read" && node == "n1") { reading.TrySetResult(); await second.Task; } };
+        _far.Around = async (call, node, _) =>
+        {
+            if (call == "read" && node == "n1")
+            {
+                reading.TrySetResult();
+                await second.Task;
+            }
+        };
         var first = _estates.SurveyAsync("Wren", new SurveyScope(Node: "n1"), default);
         await reading.Task;
         await other.SurveyAsync("Wren", new SurveyScope(Node: "n2"), default);
@@ -73,8 +111,15 @@ public sealed class DeskTests : IAsyncLifetime
     {
         // Each has a desk of its own on the same store, as instances have.
         SharedDocument<ImmutableArray<string>> Desk() => new(_store, "words", [], TimeProvider.System);
-        await Task.WhenAll(Enumerable.Range(0, 40).Select(i => Task.Run(() => Desk().ChangeAsync("plan", all => all.Add($"w{i}"), "Wren", default))));
-        Assert.Equal(Enumerable.Range(0, 40).Select(i => $"w{i}").Order(), (await Desk().ReadAsync("plan", default)).Order());
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 40)
+                .Select(i => Task.Run(() => Desk().ChangeAsync("plan", all => all.Add($"w{i}"), "Wren", default)))
+        );
+        Assert.Equal(
+            Enumerable.Range(0, 40).Select(i => $"w{i}").Order(),
+            (await Desk().ReadAsync("plan", default)).Order()
+        );
         // What changes nothing is no revision.
         await Desk().ChangeAsync("plan", all => all, "Wren", default);
         Assert.Equal(40, (await _store.FindAsync("words", "plan", default))!.Revision);
@@ -93,8 +138,14 @@ public sealed class DeskTests : IAsyncLifetime
         Assert.Equal(("7", "6"), (after.Members["app/n1"].Running, after.Members["app/n2"].Running));
         Assert.Equal(before.TakenOf("app/n2"), after.TakenOf("app/n2"));
         Assert.True(after.TakenOf("app/n1") > before.TakenOf("app/n1"));
-        Assert.Equal("there is no node 'n3'", new SurveyScope(Node: "n3").Wrong((await _estates.CurrentEstateAsync(default))!)!.What);
-        Assert.Equal(["7", "6"], (await _estates.HistoryAsync("app/n1", "running", 10, default)).Take(2).Select(h => h.Value));
+        Assert.Equal(
+            "there is no node 'n3'",
+            new SurveyScope(Node: "n3").Wrong((await _estates.CurrentEstateAsync(default))!)!.What
+        );
+        Assert.Equal(
+            ["7", "6"],
+            (await _estates.HistoryAsync("app/n1", "running", 10, default)).Take(2).Select(h => h.Value)
+        );
         var view = (await _estates.MemberAsync("app/n2", default))!;
         Assert.Equal(("6", before.TakenOf("app/n2")), (view.Readings.First(r => r.Name == "running").Value, view.At));
     }
@@ -104,7 +155,10 @@ public sealed class DeskTests : IAsyncLifetime
     {
         var now = new DateTimeOffset(2026, 11, 20, 12, 0, 0, TimeSpan.Zero);
         Assert.Null(SurveySchedule.Due(new SurveyEvery(null, ""), now, now));
-        Assert.Equal(now.AddHours(5), SurveySchedule.Due(new SurveyEvery(TimeSpan.FromHours(6), "Wren"), now.AddHours(-1), now));
+        Assert.Equal(
+            now.AddHours(5),
+            SurveySchedule.Due(new SurveyEvery(TimeSpan.FromHours(6), "Wren"), now.AddHours(-1), now)
+        );
         Assert.Equal(now, SurveySchedule.Due(new SurveyEvery(TimeSpan.FromHours(6), "Wren"), now.AddDays(-3), now));
     }
 
@@ -121,7 +175,11 @@ public sealed class DeskTests : IAsyncLifetime
     {
         for (var i = 0; i < 4000; i++)
         {
-            if (await _runs.StateAsync(run, default) is { } state && (state.End is not null || state.Status == RunStatus.Halted)) return state;
+            if (
+                await _runs.StateAsync(run, default) is { } state
+                && (state.End is not null || state.Status == RunStatus.Halted)
+            )
+                return state;
             await Task.Delay(5);
         }
         throw new TimeoutException(run);
@@ -153,7 +211,10 @@ public sealed class DeskTests : IAsyncLifetime
     {
         var run = await OpenAsync();
         _far.SetRunning("n2", "app", "7");
-        Assert.Contains("app/n2 runs 7, the plan expects 6", Assert.Single(await _runs.StartAsync(run, "Wren", default)).What);
+        Assert.Contains(
+            "app/n2 runs 7, the plan expects 6",
+            Assert.Single(await _runs.StartAsync(run, "Wren", default)).What
+        );
         Assert.Empty(_far.Deeds);
         Assert.Equal(RunStatus.Ready, (await _runs.StateAsync(run, default))!.Status);
     }
@@ -162,17 +223,33 @@ public sealed class DeskTests : IAsyncLifetime
     public async Task A_document_that_changed_since_the_plan_refuses_the_start()
     {
         var run = await OpenAsync();
-        Assert.Empty((await ImportAsync(new IncomingDocument("engine.yaml", Two.ProductTexts["engine"].Replace("1 min, settle", "2 min, settle")))).Problems);
-        Assert.Contains(await _runs.StartAsync(run, "Wren", default), p => p.What.Contains("catalogue has changed", StringComparison.Ordinal));
+        Assert.Empty(
+            (
+                await ImportAsync(
+                    new IncomingDocument(
+                        "engine.yaml",
+                        Two.ProductTexts["engine"].Replace("1 min, settle", "2 min, settle")
+                    )
+                )
+            ).Problems
+        );
+        Assert.Contains(await _runs.StartAsync(run, "Wren", default), p =>
+            p.What.Contains("catalogue has changed", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
     public async Task A_wrong_document_imports_nothing_of_all_that_came_with_it()
     {
         var (before, _) = await _estates.RevisionsAsync(default);
-        var (saved, problems) = await ImportAsync(new IncomingDocument("estate.yaml", Two.Node("n9").EstateText), new IncomingDocument("bad.yaml", "tidestep: product/1\nproduct: bad\nreleses: {}\n"));
+        var (saved, problems) = await ImportAsync(
+            new IncomingDocument("estate.yaml", Two.Node("n9").EstateText),
+            new IncomingDocument("bad.yaml", "tidestep: product/1\nproduct: bad\nreleses: {}\n")
+        );
         Assert.Empty(saved);
-        Assert.Contains(problems, p => p.At is { File: "bad.yaml", Line: 3 } && p.Hint!.Contains("releases", StringComparison.Ordinal));
+        Assert.Contains(problems, p =>
+            p.At is { File: "bad.yaml", Line: 3 } && p.Hint!.Contains("releases", StringComparison.Ordinal)
+        );
         Assert.Equal(before, (await _estates.RevisionsAsync(default)).Estate);
     }
 
@@ -191,7 +268,9 @@ public sealed class DeskTests : IAsyncLifetime
         await _runs.StartAsync(first, "Wren", default);
         Assert.Equal(RunStatus.Halted, (await EndOf(first)).Status);
         _far.SetRunning("n1", "app", "6");
-        Assert.Contains(await _runs.StartAsync(second, "Tern", default), p => p.What.Contains(first, StringComparison.Ordinal) || p.What.Contains("app/n1", StringComparison.Ordinal));
+        Assert.Contains(await _runs.StartAsync(second, "Tern", default), p =>
+            p.What.Contains(first, StringComparison.Ordinal) || p.What.Contains("app/n1", StringComparison.Ordinal)
+        );
         Assert.Equal(RunStatus.Ready, (await _runs.StateAsync(second, default))!.Status);
     }
 
@@ -200,7 +279,10 @@ public sealed class DeskTests : IAsyncLifetime
     {
         var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", null, default);
         _far.SetRunning("n2", "app", "7");
-        Assert.Contains("app/n2 runs 7", Assert.Single((await _runs.OpenAndStartAsync(plan.Value!.Digest, "", "Wren", default)).Problems).What);
+        Assert.Contains(
+            "app/n2 runs 7",
+            Assert.Single((await _runs.OpenAndStartAsync(plan.Value!.Digest, "", "Wren", default)).Problems).What
+        );
         _far.SetRunning("n2", "app", "6");
         Assert.Empty(await _store.RunsAsync(false, 10, null, default));
         _far.Outcome = (_, action) => action.Verb == "install" ? 1 : 0;
@@ -229,7 +311,11 @@ public sealed class DeskTests : IAsyncLifetime
         var run = await OpenAsync();
         var reached = new TaskCompletionSource();
         var never = new TaskCompletionSource();
-        _far.Around = async (call, _, verb) => { if (call == "begin" && verb == "install" && reached.TrySetResult()) await never.Task; };
+        _far.Around = async (call, _, verb) =>
+        {
+            if (call == "begin" && verb == "install" && reached.TrySetResult())
+                await never.Task;
+        };
         await _runs.StartAsync(run, "Wren", default);
         await reached.Task;
         never.SetCanceled();
@@ -247,15 +333,30 @@ public sealed class DeskTests : IAsyncLifetime
     {
         var run = await OpenAsync();
         var (full, again) = (new TaskCompletionSource(), new TaskCompletionSource());
-        _logged = what => (what.Contains("is interrupted", StringComparison.Ordinal) ? full : what.Contains("can't be taken up yet", StringComparison.Ordinal) ? again : null)?.TrySetResult();
-        _far.Around = (call, node, verb) => { if (call == "begun" && node == "n1" && verb == "install") _disk.Full = true; return Task.CompletedTask; };
+        _logged = what =>
+            (
+                what.Contains("is interrupted", StringComparison.Ordinal) ? full
+                : what.Contains("can't be taken up yet", StringComparison.Ordinal) ? again
+                : null
+            )?.TrySetResult();
+        _far.Around = (call, node, verb) =>
+        {
+            if (call == "begun" && node == "n1" && verb == "install")
+                _disk.Full = true;
+            return Task.CompletedTask;
+        };
         await _runs.StartAsync(run, "Wren", default);
         await full.Task.WaitAsync(TimeSpan.FromSeconds(60));
         await again.Task.WaitAsync(TimeSpan.FromSeconds(60));
         Assert.DoesNotContain(_far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
         _far.Around = (_, _, _) => Task.CompletedTask;
         _disk.Full = false;
-        for (var tries = 0; _runs.ExecutorOf(run) is null && (await _runs.StateAsync(run, default))!.End is null; tries++, await Task.Delay(50)) Assert.True(tries < 1200, "the run is not taken up again");
+        for (
+            var tries = 0;
+            _runs.ExecutorOf(run) is null && (await _runs.StateAsync(run, default))!.End is null;
+            tries++, await Task.Delay(50)
+        )
+            Assert.True(tries < 1200, "the run is not taken up again");
         Assert.Equal(RunEnd.Completed, (await EndOf(run)).End);
         Assert.Equal(2, _far.Deeds.Count(d => d.EndsWith("install x", StringComparison.Ordinal)));
     }

@@ -3,7 +3,8 @@ using TideStep.Storage;
 
 namespace TideStep.Engine.Tests;
 
-/// <summary>A journal on a disk that can be full: then nothing is appended and no run is taken, and all else is as it was.</summary>
+/// <summary>A journal on a disk that can be full: then nothing is appended and no run is taken, and all else is as it
+/// was.</summary>
 public class FullJournal : DispatchProxy
 {
     private IJournal _inner = null!;
@@ -21,5 +22,7 @@ public class FullJournal : DispatchProxy
     }
 
     protected override object? Invoke(MethodInfo? method, object?[]? arguments) =>
-        Full && (method!.Name is nameof(IJournal.AppendAsync) or nameof(IJournal.TakeOwnershipAsync)) ? throw new StoreUnavailableException("the database can't be written: the disk is full", new IOException()) : method!.Invoke(_inner, arguments);
+        Full && (method!.Name is nameof(IJournal.AppendAsync) or nameof(IJournal.TakeOwnershipAsync))
+            ? throw new StoreUnavailableException("the database can't be written: the disk is full", new IOException())
+            : method!.Invoke(_inner, arguments);
 }

@@ -9,9 +9,21 @@ public sealed class HoldTests
 {
     private static async Task<(Carriage Carriage, RunExecutor Owner, Task Working)> InTheMiddleAsync()
     {
-        var carriage = new Carriage(new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
-        { Pace = 1 };
+        var carriage = new Carriage(
+            new Fleet()
+                .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-2]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{rolling: {member: 1 min}}, change: [put]}\n"
+                        + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")
+                ),
+            "goal: [{component: app, to: 7}]"
+        )
+        {
+            Pace = 1,
+        };
         var (owner, working) = await carriage.HangingAsync();
         return (carriage, owner, working);
     }
@@ -23,7 +35,10 @@ public sealed class HoldTests
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
         carriage.EndHanging();
         await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
-        Assert.Equal(["n1 stop x", "n1 start x"], carriage.Far.Deeds.Where(d => !d.Contains("install", StringComparison.Ordinal)));
+        Assert.Equal(
+            ["n1 stop x", "n1 start x"],
+            carriage.Far.Deeds.Where(d => !d.Contains("install", StringComparison.Ordinal))
+        );
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         await working;
     }
@@ -39,7 +54,10 @@ public sealed class HoldTests
         carriage.EndHanging();
         await Carriage.UntilAsync(owner, working, s => s.IsHeld ? s : null);
         Assert.Equal(["n1 stop x"], carriage.Far.Deeds.Where(d => !d.Contains("install", StringComparison.Ordinal)));
-        Assert.Equal("held at once, with members in the middle: app/n1 before 'start'; say go-on soon", owner.Log.Look(s => RunView.Of("r", s, 1).WaitsFor));
+        Assert.Equal(
+            "held at once, with members in the middle: app/n1 before 'start'; say go-on soon",
+            owner.Log.Look(s => RunView.Of("r", s, 1).WaitsFor)
+        );
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
@@ -49,12 +67,29 @@ public sealed class HoldTests
     public async Task Held_at_a_time_it_goes_on_till_then_whoever_owns_it()
     {
         var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
-        var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 20 min}}, change: [put]}\n" + Carriage.Steps), "goal: [{component: app, to: 7}]")
-        { Time = time, Pace = 1, Poll = TimeSpan.FromSeconds(5) };
+        var carriage = new Carriage(
+            new Fleet()
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{rolling: {member: 10 min, settle: 20 min}}, change: [put]}\n"
+                        + Carriage.Steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        )
+        {
+            Time = time,
+            Pace = 1,
+            Poll = TimeSpan.FromSeconds(5),
+        };
         var at = time.GetUtcNow().AddMinutes(30);
         var owner = await carriage.OwnerAsync(start: true);
-        Assert.Contains("is past", (await owner.SayAsync(s => Orders.HoldAt(s, "Wren", time.GetUtcNow(), time.GetUtcNow())))!.What);
+        Assert.Contains(
+            "is past",
+            (await owner.SayAsync(s => Orders.HoldAt(s, "Wren", time.GetUtcNow(), time.GetUtcNow())))!.What
+        );
         Assert.NotNull(await owner.SayAsync(s => Orders.HoldAt(s, "Wren", null, time.GetUtcNow())));
         Assert.Null(await owner.SayAsync(s => Orders.HoldAt(s, "Wren", at, time.GetUtcNow())));
         using var stop = new CancellationTokenSource();

@@ -5,15 +5,30 @@ using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;
 
-/// <summary>After a hold, a halt, a wait or another owner the members and the premises are read again; what was changed from outside needs a decision.</summary>
+/// <summary>After a hold, a halt, a wait or another owner the members and the premises are read again; what was changed
+/// from outside needs a decision.</summary>
 public sealed class OutsideTests
 {
     // Three members, one after another; the first is done, then the run is held.
-    private static async Task<(Carriage Carriage, RunExecutor Owner, Task Working)> HeldAsync(Func<CancellationToken, Task<(string, string)>>? revisions = null)
+    private static async Task<(Carriage Carriage, RunExecutor Owner, Task Working)> HeldAsync(
+        Func<CancellationToken, Task<(string, string)>>? revisions = null
+    )
     {
-        var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
-        { Revisions = revisions };
+        var carriage = new Carriage(
+            new Fleet()
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{rolling: {member: 1 min}}, change: [put]}\n"
+                        + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")
+                ),
+            "goal: [{component: app, to: 7}]"
+        )
+        {
+            Revisions = revisions,
+        };
         var (owner, working) = await carriage.HangingAsync();
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
         carriage.EndHanging();
@@ -21,11 +36,15 @@ public sealed class OutsideTests
         return (carriage, owner, working);
     }
 
-    private static Task<Halted> HaltAsync(RunExecutor owner, Task working) => Carriage.UntilAsync(owner, working, s => s.Halt);
+    private static Task<Halted> HaltAsync(RunExecutor owner, Task working) =>
+        Carriage.UntilAsync(owner, working, s => s.Halt);
 
-    private static Task<Problem?> DecideAsync(RunExecutor owner, DecisionKind kind, string? reason = null) => owner.SayAsync(s => Orders.Decide(s, kind, "Wren", reason, null));
+    private static Task<Problem?> DecideAsync(RunExecutor owner, DecisionKind kind, string? reason = null) =>
+        owner.SayAsync(s => Orders.Decide(s, kind, "Wren", reason, null));
 
-    private static void Away(Carriage carriage, string which) => carriage.Far.Around = (call, node, _) => call == "read" && node == which ? throw FarSide.Away(node) : Task.CompletedTask;
+    private static void Away(Carriage carriage, string which) =>
+        carriage.Far.Around = (call, node, _) =>
+            call == "read" && node == which ? throw FarSide.Away(node) : Task.CompletedTask;
 
     [Fact]
     public async Task A_member_changed_while_the_run_was_held_halts_it_until_somebody_accepts_it()
@@ -34,8 +53,12 @@ public sealed class OutsideTests
         carriage.Far.SetRunning("n3", "app", "7");
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         Assert.Equal("changed from outside: app/n3 runs 7, expected 6", (await HaltAsync(owner, working)).Why);
-        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal) || d.StartsWith("n3", StringComparison.Ordinal));
-        Assert.Contains(owner.Log.Look(s => RunView.Of("r", s, 1)).Decisions, d => d.Decision == DecisionKind.AcceptDifferences && d.Means.Contains("as it is", StringComparison.Ordinal));
+        Assert.DoesNotContain(carriage.Far.Deeds, d =>
+            d.StartsWith("n2", StringComparison.Ordinal) || d.StartsWith("n3", StringComparison.Ordinal)
+        );
+        Assert.Contains(owner.Log.Look(s => RunView.Of("r", s, 1)).Decisions, d =>
+            d.Decision == DecisionKind.AcceptDifferences && d.Means.Contains("as it is", StringComparison.Ordinal)
+        );
         // Tried again it is read again, and is still so.
         Assert.Null(await DecideAsync(owner, DecisionKind.TryAgain));
         await Carriage.UntilAsync(owner, working, s => s.Decisions.Count == 1 && s.Halt is not null ? s : null);
@@ -44,7 +67,9 @@ public sealed class OutsideTests
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.False(carriage.State.DifferencesAccepted);
-        Assert.Contains(RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks, m => m.What == "read again after a hold: app/n3 runs 7, expected 6");
+        Assert.Contains(RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks, m =>
+            m.What == "read again after a hold: app/n3 runs 7, expected 6"
+        );
     }
 
     [Fact]
@@ -58,7 +83,10 @@ public sealed class OutsideTests
         Assert.Null(await DecideAsync(owner, DecisionKind.TryAgain));
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
-        Assert.Equal(["a hold", "a halt"], carriage.Journal.Entries.Select(e => e.Event).OfType<ReadAgain>().Select(r => r.After));
+        Assert.Equal(
+            ["a hold", "a halt"],
+            carriage.Journal.Entries.Select(e => e.Event).OfType<ReadAgain>().Select(r => r.After)
+        );
     }
 
     [Fact]
@@ -85,7 +113,10 @@ public sealed class OutsideTests
         var (carriage, owner, working) = await HeldAsync(_ => Task.FromResult(("e", catalogue)));
         catalogue = "c2";
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
-        Assert.Equal("changed from outside: the catalogue's document has changed", (await HaltAsync(owner, working)).Why);
+        Assert.Equal(
+            "changed from outside: the catalogue's document has changed",
+            (await HaltAsync(owner, working)).Why
+        );
         Assert.Null(await DecideAsync(owner, DecisionKind.AcceptDifferences, "a remark only"));
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
@@ -99,7 +130,10 @@ public sealed class OutsideTests
         Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
         var waiting = await Carriage.UntilAsync(owner, working, s => s.AwaitsReading);
         Assert.Equal("app/n2 does not answer", waiting);
-        Assert.Equal((RunStatus.Waiting, "app/n2 does not answer"), owner.Log.Look(s => (s.Status, RunView.Of("r", s, 1).WaitsFor)));
+        Assert.Equal(
+            (RunStatus.Waiting, "app/n2 does not answer"),
+            owner.Log.Look(s => (s.Status, RunView.Of("r", s, 1).WaitsFor))
+        );
         carriage.Far.Around = (_, _, _) => Task.CompletedTask;
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
@@ -125,9 +159,17 @@ public sealed class OutsideTests
     public async Task One_that_never_answers_needs_a_decision()
     {
         var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
-        var carriage = new Carriage() { Time = time, Pace = 1, WatchesTime = false, Poll = TimeSpan.FromSeconds(5) };
+        var carriage = new Carriage()
+        {
+            Time = time,
+            Pace = 1,
+            WatchesTime = false,
+            Poll = TimeSpan.FromSeconds(5),
+        };
         carriage.Journal.Left = 12;
-        await Assert.ThrowsAnyAsync<ProcessEnded>(async () => await (await carriage.OwnerAsync(start: true)).ExecuteAsync(default));
+        await Assert.ThrowsAnyAsync<ProcessEnded>(async () =>
+            await (await carriage.OwnerAsync(start: true)).ExecuteAsync(default)
+        );
         carriage.Journal.Left = null;
         Away(carriage, "n3");
         var next = await carriage.OwnerAsync();

@@ -9,11 +9,29 @@ public sealed class RunClockTests
 {
     private readonly FakeTimeProvider _time = new(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
 
-    private Carriage Run(string windows) => new((windows.Length == 0 ? new Fleet() : new Fleet().Windows(windows)).Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
-        .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 10 min, settle: 5 min}}, change: [put]}\n  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 10 min, settle: 5 min}}, change: [put]}\n" + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")), "goal: [{component: app, to: 7}]")
-    { Time = _time, Pace = 1, Poll = TimeSpan.FromSeconds(5) };
+    private Carriage Run(string windows) =>
+        new(
+            (windows.Length == 0 ? new Fleet() : new Fleet().Windows(windows))
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"", "guard: {keep: 2}")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{rolling: {member: 10 min, settle: 5 min}}, change: [put]}\n"
+                        + "  to-6: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 10 min, "
+                        + "settle: 5 min}}, change: [put]}\n"
+                        + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")
+                ),
+            "goal: [{component: app, to: 7}]"
+        )
+        {
+            Time = _time,
+            Pace = 1,
+            Poll = TimeSpan.FromSeconds(5),
+        };
 
-    private Task UntilAsync(RunExecutor owner, Task working, Func<RunState, bool> so) => Carriage.UntilAsync(owner, working, _time, so);
+    private Task UntilAsync(RunExecutor owner, Task working, Func<RunState, bool> so) =>
+        Carriage.UntilAsync(owner, working, _time, so);
 
     [Fact]
     public async Task At_the_turn_back_time_a_run_that_will_not_fit_comes_to_a_safe_place_and_asks()

@@ -12,10 +12,21 @@ public sealed class SearchesTests
     {
         var begun = new TaskCompletionSource<SearchWatch>();
         var told = new TaskCompletionSource();
-        var search = _searches.RunAsync("mine", async watch => { begun.SetResult(watch); await told.Task; return watch.Stopped; }, default);
+        var search = _searches.RunAsync(
+            "mine",
+            async watch =>
+            {
+                begun.SetResult(watch);
+                await told.Task;
+                return watch.Stopped;
+            },
+            default
+        );
         await begun.Task;
         Assert.False(_searches.Of("mine")!.Stopped);
-        await Assert.ThrowsAsync<InvalidOperationException>(() => _searches.RunAsync("mine", _ => Task.FromResult(0), default));
+        await Assert.ThrowsAsync<InvalidOperationException>(() =>
+            _searches.RunAsync("mine", _ => Task.FromResult(0), default)
+        );
         Assert.True(_searches.Stop("mine"));
         told.SetResult();
         Assert.True(await search);
@@ -27,6 +38,16 @@ public sealed class SearchesTests
     public async Task Where_the_asker_goes_away_the_search_is_stopped()
     {
         using var gone = new CancellationTokenSource();
-        Assert.True(await _searches.RunAsync(null, async watch => { await gone.CancelAsync(); return watch.Stopped; }, gone.Token));
+        Assert.True(
+            await _searches.RunAsync(
+                null,
+                async watch =>
+                {
+                    await gone.CancelAsync();
+                    return watch.Stopped;
+                },
+                gone.Token
+            )
+        );
     }
 }

@@ -29,7 +29,10 @@ public sealed class TroubleTests
     {
         var carriage = new Carriage();
         var away = 0;
-        carriage.Far.Around = (call, node, _) => node == "n2" && call is "raise" or "begin" && away++ is > 3 and < 18 ? throw FarSide.Away(node) : Task.CompletedTask;
+        carriage.Far.Around = (call, node, _) =>
+            node == "n2" && call is "raise" or "begin" && away++ is > 3 and < 18
+                ? throw FarSide.Away(node)
+                : Task.CompletedTask;
         await carriage.ToEndAsync(_ => { });
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Single(carriage.Far.Deeds, d => d == "n2 install x");
@@ -38,10 +41,27 @@ public sealed class TroubleTests
     [Fact]
     public async Task A_prerequisite_is_asked_again_before_each_wave_on_live_readings()
     {
-        const string needs = "    prerequisites: [{id: room, per: member, holds: 'free(\"/data\") >= 2 GiB', remedy: Clear it.}]\n";
-        var carriage = new Carriage(new Fleet().Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-3]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7:\n    from: \"=6\"\n    to: \"7\"\n    methods: {rolling: {member: 1 min, settle: 1 min}}\n    change: [quiet, put]\n" + needs + Carriage.Steps), "goal: [{component: app, to: 7}]");
-        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "free(\"/data\")")] = Core.Expressions.Value.Of(node == "n2" ? 1 << 30 : 4e9, Core.Expressions.ValueKind.Bytes);
+        const string needs =
+            "    prerequisites: [{id: room, per: member, holds: 'free(\"/data\") >= 2 GiB', remedy: Clear it.}]\n";
+        var carriage = new Carriage(
+            new Fleet()
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7:\n"
+                        + "    from: \"=6\"\n    to: \"7\"\n    methods: {rolling: {member: 1 min, settle: 1 "
+                        + "min}}\n    change: [quiet, put]\n"
+                        + needs
+                        + Carriage.Steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        );
+        foreach (var node in carriage.Nodes)
+            carriage.Far.Told[(node, "free(\"/data\")")] = Core.Expressions.Value.Of(
+                node == "n2" ? 1 << 30 : 4e9,
+                Core.Expressions.ValueKind.Bytes
+            );
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         var why = await Carriage.UntilAsync(owner, working, s => s.Guards is { Hold: false } g ? g.Why : null);
@@ -56,7 +76,10 @@ public sealed class TroubleTests
     public async Task A_node_that_refuses_for_good_is_not_waited_for()
     {
         var carriage = new Carriage();
-        carriage.Far.Around = (call, node, _) => node == "n1" && call == "raise" ? throw new ConnectorException(new Problem("n1 refuses the login of keeper"), lasting: true) : Task.CompletedTask;
+        carriage.Far.Around = (call, node, _) =>
+            node == "n1" && call == "raise"
+                ? throw new ConnectorException(new Problem("n1 refuses the login of keeper"), lasting: true)
+                : Task.CompletedTask;
         Assert.Contains("refuses the login", await HaltOf(carriage));
         Assert.Empty(carriage.Far.Deeds);
     }
@@ -101,7 +124,9 @@ public sealed class TroubleTests
     {
         var carriage = new Carriage();
         carriage.Far.Outcome = (node, action) => node == "n2" && action.Verb == "install" ? 7 : 0;
-        await HaltOf(carriage, async owner => Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.StopHere, "Wren", "enough", null))));
+        await HaltOf(carriage, async owner =>
+            Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.StopHere, "Wren", "enough", null)))
+        );
         Assert.Equal(RunEnd.StoppedHere, carriage.State.End);
         Assert.Empty(carriage.Far.Measures);
         Assert.Equal(1, carriage.Far.Stopped);
@@ -118,7 +143,8 @@ public sealed class TroubleTests
             carriage.Far.EndHanging(1);
             carriage.Far.Outcome = (_, _) => 0;
             using var stop = new CancellationTokenSource();
-            for (var ended = false; !ended; await Task.Yield()) ended = owner.Log.Look(s => !s.OpenAttempts.Any());
+            for (var ended = false; !ended; await Task.Yield())
+                ended = owner.Log.Look(s => !s.OpenAttempts.Any());
             Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.StopHere, "Wren", null, null)));
         });
         Assert.Contains("overdue", why);
@@ -129,17 +155,35 @@ public sealed class TroubleTests
     [Fact]
     public async Task An_overdue_step_that_fails_after_the_halt_is_not_tried_again_before_somebody_says_so()
     {
-        var carriage = new Carriage(steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 1 s, attempts: {times: 2, every: 0 s}}"));
+        var carriage = new Carriage(
+            steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 1 s, attempts: {times: 2, every: 0 s}}")
+        );
         carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
-        int Begun(RunState state) => state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Where(s => s.Node == "n1" && s.Name == "put").Sum(s => state.Of(s.Id).Attempts.Length);
+        int Begun(RunState state) =>
+            state
+                .Plan.Blocks.SelectMany(b => b.Lanes)
+                .SelectMany(l => l.Steps)
+                .Where(s => s.Node == "n1" && s.Name == "put")
+                .Sum(s => state.Of(s.Id).Attempts.Length);
         await HaltOf(carriage, async owner =>
         {
             carriage.Far.EndHanging(1);
             carriage.Far.Outcome = (_, _) => 0;
-            for (var ended = false; !ended; await Task.Yield()) ended = owner.Log.Look(s => !s.OpenAttempts.Any());
+            for (var ended = false; !ended; await Task.Yield())
+                ended = owner.Log.Look(s => !s.OpenAttempts.Any());
             // Whatever would follow by itself follows at once, before what is said now and is said in vain.
-            for (var i = 0; i < 100; i++) { Assert.NotNull(await owner.SayAsync(s => Orders.Hold(s, "Wren"))); await Task.Yield(); }
-            Assert.Null(await owner.SayAsync(s => Begun(s) == 1 ? Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null) : ([], new Core.Documents.Problem("it was begun again"))));
+            for (var i = 0; i < 100; i++)
+            {
+                Assert.NotNull(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
+                await Task.Yield();
+            }
+            Assert.Null(
+                await owner.SayAsync(s =>
+                    Begun(s) == 1
+                        ? Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null)
+                        : ([], new Core.Documents.Problem("it was begun again"))
+                )
+            );
         });
         Assert.Equal((RunEnd.Completed, 2), (carriage.State.End, Begun(carriage.State)));
     }
@@ -152,15 +196,43 @@ public sealed class TroubleTests
     [InlineData("run", "n1 quiet, n2 quiet, n2 loud, n1 loud")]
     public async Task A_temporary_measure_stands_as_long_as_it_is_for(string lasts, string expected)
     {
-        var carriage = new Carriage(new Fleet().Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}").With("app", "engine", "6", "\"n[1-2]\"")
-            .Product("engine", "releases: {\"6\": {}, \"7\": {}, \"8\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 0 s}}, change: [quiet, put]}\n  to-8: {from: \"=7\", to: \"8\", methods: {rolling: {member: 1 min, settle: 0 s}}, change: [quiet, put]}\n"
-                + Carriage.Steps.Replace("undo: {command: [loud]}", $"undo: {{command: [loud]}}, lasts: {lasts}")), "goal: [{component: app, to: 8}]");
+        var carriage = new Carriage(
+            new Fleet()
+                .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-2]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}, \"8\": {}}\njumps:\n"
+                        + "  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min, settle: 0 s}}, "
+                        + "change: [quiet, put]}\n  to-8: {from: \"=7\", to: \"8\", methods: {rolling: {member: 1 "
+                        + "min, settle: 0 s}}, change: [quiet, put]}\n"
+                        + Carriage.Steps.Replace(
+                            "undo: {command: [loud]}",
+                            $"undo: {{command: [loud]}}, lasts: {lasts}"
+                        )
+                ),
+            "goal: [{component: app, to: 8}]"
+        );
         await carriage.ToEndAsync(_ => { });
         Assert.Equal(RunEnd.Completed, carriage.State.End);
-        Assert.Equal(expected, string.Join(", ", carriage.Far.Deeds.Where(d => d.Contains("command")).Select(d => d.Replace("command ", ""))));
+        Assert.Equal(
+            expected,
+            string.Join(
+                ", ",
+                carriage.Far.Deeds.Where(d => d.Contains("command")).Select(d => d.Replace("command ", ""))
+            )
+        );
     }
 
-    private static Carriage Draining(string when) => new(change: "[drain, put]", steps: Carriage.Steps.Replace("  put:", $"  drain: {{do: {{command: [drain]}}, ends-well: [0, 4], attempts: {{times: 4, every: 0 s, when: {when}}}, verify: {{holds: room >= 2, within: 0 s}}}}\n  put:") + "readings: {room: {by: field, unit: count}}\n");
+    private static Carriage Draining(string when) =>
+        new(
+            change: "[drain, put]",
+            steps: Carriage.Steps.Replace(
+                "  put:",
+                $"  drain: {{do: {{command: [drain]}}, ends-well: [0, 4], attempts: {{times: 4, every: 0 s, "
+                    + $"when: {when}}}, verify: {{holds: room >= 2, within: 0 s}}}}\n  put:"
+            ) + "readings: {room: {by: field, unit: count}}\n"
+        );
 
     private static bool IsDrain(FarAction action) => action.Arguments.FirstOrDefault() == "drain";
 
@@ -175,20 +247,36 @@ public sealed class TroubleTests
     [InlineData("{unverified: true}", 0, "", 4, "not so within")]
     [InlineData("{statuses: [75]}", 0, "", 1, "not so within")]
     [InlineData("{statuses: [75]}", 4, "", 1, "not so within")]
-    public async Task A_step_is_tried_again_for_the_failures_that_it_names_and_no_others(string when, int status, string output, int attempts, string why)
+    public async Task A_step_is_tried_again_for_the_failures_that_it_names_and_no_others(
+        string when,
+        int status,
+        string output,
+        int attempts,
+        string why
+    )
     {
         var carriage = Draining(when);
-        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(1, Core.Expressions.ValueKind.Count);
+        foreach (var node in carriage.Nodes)
+            carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(1, Core.Expressions.ValueKind.Count);
         carriage.Far.Outcome = (_, action) => IsDrain(action) ? status : 0;
         carriage.Far.Prints = (_, action) => IsDrain(action) ? output : "";
         Assert.Contains(why, await HaltOf(carriage));
-        Assert.Equal(attempts, carriage.Journal.Entries.Select(e => e.Event).OfType<Intended>().Count(i => i.Step == "m1/w1/change/app/n1/drain"));
+        Assert.Equal(
+            attempts,
+            carriage
+                .Journal.Entries.Select(e => e.Event)
+                .OfType<Intended>()
+                .Count(i => i.Step == "m1/w1/change/app/n1/drain")
+        );
     }
 
     [Fact]
     public async Task Where_statuses_of_success_are_named_no_other_is()
     {
-        var carriage = new Carriage(change: "[drain, put]", steps: Carriage.Steps.Replace("  put:", "  drain: {do: {command: [drain]}, ends-well: [4]}\n  put:"));
+        var carriage = new Carriage(
+            change: "[drain, put]",
+            steps: Carriage.Steps.Replace("  put:", "  drain: {do: {command: [drain]}, ends-well: [4]}\n  put:")
+        );
         carriage.Far.Outcome = (node, action) => IsDrain(action) && node == "n1" ? 4 : 0;
         Assert.Contains("ended with status 0", await HaltOf(carriage));
         Assert.Single(carriage.Far.Deeds, d => d.Contains("install", StringComparison.Ordinal));
@@ -198,11 +286,16 @@ public sealed class TroubleTests
     public async Task What_comes_true_after_another_attempt_lets_the_run_go_on()
     {
         var carriage = Draining("{unverified: true}");
-        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(node == "n2" ? 1 : 2, Core.Expressions.ValueKind.Count);
+        foreach (var node in carriage.Nodes)
+            carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(
+                node == "n2" ? 1 : 2,
+                Core.Expressions.ValueKind.Count
+            );
         var tries = 0;
         carriage.Far.Outcome = (node, action) =>
         {
-            if (IsDrain(action) && node == "n2" && ++tries == 3) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(2, Core.Expressions.ValueKind.Count);
+            if (IsDrain(action) && node == "n2" && ++tries == 3)
+                carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(2, Core.Expressions.ValueKind.Count);
             return IsDrain(action) ? 4 : 0;
         };
         await carriage.ToEndAsync(_ => { });
@@ -213,8 +306,15 @@ public sealed class TroubleTests
     public async Task A_step_whose_probes_contradict_each_other_halts_and_says_both()
     {
         // What the one takes for done the other takes for not done: neither is believed.
-        var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 1 s, already: room >= 1, verify: {holds: room >= 2, within: 0 s}}") + "readings: {room: {by: field, unit: count}}\n");
-        foreach (var node in carriage.Nodes) carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(1, Core.Expressions.ValueKind.Count);
+        var carriage = new Carriage(
+            change: "[put]",
+            steps: Carriage.Steps.Replace(
+                "limit: 1 s}",
+                "limit: 1 s, already: room >= 1, verify: {holds: room >= 2, within: 0 s}}"
+            ) + "readings: {room: {by: field, unit: count}}\n"
+        );
+        foreach (var node in carriage.Nodes)
+            carriage.Far.Told[(node, "room")] = Core.Expressions.Value.Of(1, Core.Expressions.ValueKind.Count);
         Assert.Contains("room >= 2 (room = 1)", await HaltOf(carriage));
         Assert.Contains(carriage.Journal.Entries, e => e.Event is Probed { Purpose: "already", Holds: true });
         Assert.Contains(carriage.Journal.Entries, e => e.Event is Probed { Purpose: "verify", Holds: false });
@@ -239,25 +339,56 @@ public sealed class TroubleTests
     [Fact]
     public async Task The_parts_of_a_long_step_are_told_as_its_output_tells_them_and_anew_with_another_attempt()
     {
-        var carriage = new Carriage(change: "[put]", steps: Carriage.Steps.Replace("limit: 1 s}", "limit: 9 h, attempts: {times: 2, every: 0 s}, milestones: [unpack, {title: convert, says: converting}, {title: start, says: starting}]}"));
+        var carriage = new Carriage(
+            change: "[put]",
+            steps: Carriage.Steps.Replace(
+                "limit: 1 s}",
+                "limit: 9 h, attempts: {times: 2, every: 0 s}, milestones: [unpack, {title: convert, says: "
+                    + "converting}, {title: start, says: starting}]}"
+            )
+        );
         var (tries, said) = (0, "");
-        carriage.Far.Outcome = (_, action) => action.Verb != "install" ? 0 : ++tries == 1 ? null : 0; // the first hangs
+        carriage.Far.Outcome = (_, action) =>
+            action.Verb != "install" ? 0
+            : ++tries == 1 ? null
+            : 0; // the first hangs
         carriage.Far.Running = () => said;
         carriage.Far.Prints = (_, action) => action.Verb == "install" ? "converting\nstarting" : "";
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
-        int[] Begun() => owner.Log.Look(s => s.Of("m1/w1/change/app/n1/put").Attempts.LastOrDefault() is { } last ? last.Milestones.Select(p => p.Number).ToArray() : []);
+        int[] Begun() =>
+            owner.Log.Look(s =>
+                s.Of("m1/w1/change/app/n1/put").Attempts.LastOrDefault() is { } last
+                    ? last.Milestones.Select(p => p.Number).ToArray()
+                    : []
+            );
         await Carriage.UntilAsync(owner, working, _ => Begun() is [1] ? "" : null);
         said = "converting";
         await Carriage.UntilAsync(owner, working, _ => Begun() is [1, 2] ? "" : null);
-        Assert.Equal([true, true, false], owner.Log.Look(s => RunView.Of("r", s, 1)).Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).First(s => s.Id == "m1/w1/change/app/n1/put").Milestones!.Value.Select(p => p.Begun is not null));
+        Assert.Equal(
+            [true, true, false],
+            owner
+                .Log.Look(s => RunView.Of("r", s, 1))
+                .Blocks.SelectMany(b => b.Lanes)
+                .SelectMany(l => l.Steps)
+                .First(s => s.Id == "m1/w1/change/app/n1/put")
+                .Milestones!.Value.Select(p => p.Begun is not null)
+        );
         carriage.Far.EndHanging(1);
         await working;
-        Assert.Equal([1, 2, 1, 2, 3], carriage.Journal.Entries.Select(e => e.Event).OfType<MilestoneReached>().Where(p => p.Step == "m1/w1/change/app/n1/put").Select(p => p.Number));
+        Assert.Equal(
+            [1, 2, 1, 2, 3],
+            carriage
+                .Journal.Entries.Select(e => e.Event)
+                .OfType<MilestoneReached>()
+                .Where(p => p.Step == "m1/w1/change/app/n1/put")
+                .Select(p => p.Number)
+        );
         Assert.Equal([1, 2, 3], Begun());
     }
 
-    private static Carriage Stoppable(int times = 1) => new(steps: Carriage.Steps.Replace("limit: 1 s}", $"limit: 1 s, overdue: stop, attempts: {{times: {times}}}}}"));
+    private static Carriage Stoppable(int times = 1) =>
+        new(steps: Carriage.Steps.Replace("limit: 1 s}", $"limit: 1 s, overdue: stop, attempts: {{times: {times}}}}}"));
 
     [Fact]
     public async Task An_overdue_step_that_may_be_stopped_is_stopped_and_its_end_is_read_before_the_run_halts()
@@ -266,7 +397,10 @@ public sealed class TroubleTests
         carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
         Assert.Contains("was stopped, as the step allows", await HaltOf(carriage));
         var events = carriage.Journal.Entries.Select(e => e.Event).ToList();
-        Assert.True(events.FindIndex(e => e is StopAsked) is var asked and > 0 && asked < events.FindIndex(e => e is AttemptEnded { ExitCode: 143 }));
+        Assert.True(
+            events.FindIndex(e => e is StopAsked) is var asked and > 0
+                && asked < events.FindIndex(e => e is AttemptEnded { ExitCode: 143 })
+        );
         Assert.False(carriage.State.OpenAttempts.Any());
     }
 
@@ -275,7 +409,8 @@ public sealed class TroubleTests
     {
         var carriage = Stoppable(times: 2);
         var first = true;
-        carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" && first && !(first = false) ? null : 0;
+        carriage.Far.Outcome = (node, action) =>
+            node == "n1" && action.Verb == "install" && first && !(first = false) ? null : 0;
         await carriage.ToEndAsync(_ => { });
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Single(carriage.Far.Deeds, d => d == "n1 install x");
@@ -296,7 +431,8 @@ public sealed class TroubleTests
     {
         var carriage = Stoppable();
         var asked = 0;
-        carriage.Far.Around = (call, node, _) => call == "stop-attempt" && asked++ < 3 ? throw FarSide.Away(node) : Task.CompletedTask;
+        carriage.Far.Around = (call, node, _) =>
+            call == "stop-attempt" && asked++ < 3 ? throw FarSide.Away(node) : Task.CompletedTask;
         carriage.Far.Outcome = (node, action) => node == "n1" && action.Verb == "install" ? null : 0;
         Assert.Contains("was stopped", await HaltOf(carriage));
         Assert.Equal(4, asked);
@@ -307,9 +443,13 @@ public sealed class TroubleTests
     {
         var carriage = new Carriage();
         var stopped = false;
-        carriage.Far.Around = (call, node, _) => node == "n3" && call == "read" && !stopped ? throw FarSide.Away("n3") : Task.CompletedTask;
+        carriage.Far.Around = (call, node, _) =>
+            node == "n3" && call == "read" && !stopped ? throw FarSide.Away("n3") : Task.CompletedTask;
         Assert.Contains("waits in vain", await HaltOf(carriage));
-        Assert.Contains(carriage.Journal.Entries, e => e.Event is GuardsChecked { Hold: false } checkedGuards && checkedGuards.Why.Contains("n3", StringComparison.Ordinal));
+        Assert.Contains(carriage.Journal.Entries, e =>
+            e.Event is GuardsChecked { Hold: false } checkedGuards
+            && checkedGuards.Why.Contains("n3", StringComparison.Ordinal)
+        );
         Assert.Empty(carriage.Far.Deeds);
     }
 
@@ -317,10 +457,20 @@ public sealed class TroubleTests
     public async Task A_member_that_boots_its_former_version_again_has_reverted_and_a_second_try_may_hold()
     {
         var reverts = true;
-        var carriage = new Carriage(members: 2, change: "[switch, boot]", steps: Carriage.Steps.Replace("steps:\n", "steps:\n  switch: {title: switch slots, do: {command: [switch]}, already: 'running = jump.to', repeatable: true}\n  boot: {title: restart it, do: {restart: node}, already: 'running = jump.to', repeatable: true}\n"));
+        var carriage = new Carriage(
+            members: 2,
+            change: "[switch, boot]",
+            steps: Carriage.Steps.Replace(
+                "steps:\n",
+                "steps:\n  switch: {title: switch slots, do: {command: [switch]}, already: 'running = "
+                    + "jump.to', repeatable: true}\n  boot: {title: restart it, do: {restart: node}, already: "
+                    + "'running = jump.to', repeatable: true}\n"
+            )
+        );
         carriage.Far.Outcome = (node, action) =>
         {
-            if (action.Verb == "restart-node" && !(reverts && node == "n1")) carriage.Far.SetRunning(node, "app", "7");
+            if (action.Verb == "restart-node" && !(reverts && node == "n1"))
+                carriage.Far.SetRunning(node, "app", "7");
             return 0;
         };
         var owner = await carriage.OwnerAsync(start: true);
@@ -329,12 +479,24 @@ public sealed class TroubleTests
         Assert.Equal("app/n1 went back to 6 by itself: it was restarted for 7 and runs 6 again", halt.Why);
         Assert.Equal(Core.Plans.MemberState.Reverted, owner.Log.Look(s => s.MemberStateOf("app/n1")));
         Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
-        Assert.Contains("- ", RunReport.Of("r", carriage.State, carriage.Journal.Entries).ToMarkdown(TimeZoneInfo.Utc).Split('\n').Single(l => l.EndsWith("app/n1 went back to 6 by itself", StringComparison.Ordinal)));
+        Assert.Contains(
+            "- ",
+            RunReport
+                .Of("r", carriage.State, carriage.Journal.Entries)
+                .ToMarkdown(TimeZoneInfo.Utc)
+                .Split('\n')
+                .Single(l => l.EndsWith("app/n1 went back to 6 by itself", StringComparison.Ordinal))
+        );
         // Brought to the new version by hand it is waited for once more.
         reverts = false;
         carriage.Far.SetRunning("n1", "app", "7");
         Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null)));
-        Assert.Equal(Core.Plans.MemberState.InService, await Carriage.UntilAsync(owner, working, s => s.CurrentBlock > 1 || s.End is not null ? (object)s.MemberStateOf("app/n1")! : null));
+        Assert.Equal(
+            Core.Plans.MemberState.InService,
+            await Carriage.UntilAsync(owner, working, s =>
+                s.CurrentBlock > 1 || s.End is not null ? (object)s.MemberStateOf("app/n1")! : null
+            )
+        );
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
     }
@@ -371,7 +533,9 @@ public sealed class TroubleTests
     private sealed class SteppedClock : TimeProvider
     {
         private TimeSpan _ahead = TimeSpan.Zero;
+
         public void SetBack(TimeSpan by) => _ahead -= by;
+
         public override DateTimeOffset GetUtcNow() => base.GetUtcNow() + _ahead;
     }
 
@@ -383,10 +547,12 @@ public sealed class TroubleTests
         await using var listener = feed.ListenAsync("r", listening, default).GetAsyncEnumerator();
         var first = listener.MoveNextAsync();
         await listening.Task;
-        for (var i = 1; i <= 20_000; i++) feed.Publish([new JournalEntry("r", i, 1, DateTimeOffset.UnixEpoch, new Held())]);
+        for (var i = 1; i <= 20_000; i++)
+            feed.Publish([new JournalEntry("r", i, 1, DateTimeOffset.UnixEpoch, new Held())]);
         Assert.True(await first);
         var seen = 1L;
-        while (await listener.MoveNextAsync()) Assert.Equal(++seen, listener.Current.Sequence);
+        while (await listener.MoveNextAsync())
+            Assert.Equal(++seen, listener.Current.Sequence);
         Assert.InRange(seen, 1, 19_999);
     }
 

@@ -12,9 +12,14 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
 
     private HttpClient Plain(string? key = null, string? name = null)
     {
-        var http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false }) { BaseAddress = _stack.Service.BaseAddress };
-        if (key is not null) http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
-        if (name is not null) http.DefaultRequestHeaders.Add("Tide-Step-Name", name);
+        var http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false })
+        {
+            BaseAddress = _stack.Service.BaseAddress,
+        };
+        if (key is not null)
+            http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
+        if (name is not null)
+            http.DefaultRequestHeaders.Add("Tide-Step-Name", name);
         return http;
     }
 
@@ -24,7 +29,16 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         return (await response.Content.ReadFromJsonAsync<JsonNode>())!;
     }
 
-    private async Task<string> PlanAsync(string goal = "goals/relay.yaml") => (string)(await (await _stack.Service.PostAsJsonAsync("/api/plans", new { goal = await File.ReadAllTextAsync(_stack.Demo(goal)) })).Content.ReadFromJsonAsync<JsonNode>())!["digest"]!;
+    private async Task<string> PlanAsync(string goal = "goals/relay.yaml") =>
+        (string)
+            (
+                await (
+                    await _stack.Service.PostAsJsonAsync(
+                        "/api/plans",
+                        new { goal = await File.ReadAllTextAsync(_stack.Demo(goal)) }
+                    )
+                ).Content.ReadFromJsonAsync<JsonNode>()
+            )!["digest"]!;
 
     [Fact]
     public async Task Without_the_key_nothing_of_the_api_answers()
@@ -44,7 +58,10 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     [Fact]
     [System.Runtime.Versioning.SupportedOSPlatform("linux")]
     public void The_key_is_for_its_owner_alone() =>
-        Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Path.Combine(_stack.Work, "data", "access.key")));
+        Assert.Equal(
+            UnixFileMode.UserRead | UnixFileMode.UserWrite,
+            File.GetUnixFileMode(Path.Combine(_stack.Work, "data", "access.key"))
+        );
 
     [Theory]
     [InlineData("marram.example")]
@@ -60,8 +77,14 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     public async Task A_search_that_has_ended_is_not_there_to_be_looked_at_or_stopped()
     {
         var goal = await File.ReadAllTextAsync(_stack.Demo("goals/relay.yaml"));
-        Assert.Equal(HttpStatusCode.OK, (await _stack.Service.PostAsJsonAsync("/api/paths", new { goal, search = "mine" })).StatusCode);
-        Assert.Contains("no search is running under the name mine", (string)(await ProblemOf(await _stack.Service.GetAsync("/api/searches/mine")))["title"]!);
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (await _stack.Service.PostAsJsonAsync("/api/paths", new { goal, search = "mine" })).StatusCode
+        );
+        Assert.Contains(
+            "no search is running under the name mine",
+            (string)(await ProblemOf(await _stack.Service.GetAsync("/api/searches/mine")))["title"]!
+        );
         Assert.Equal(HttpStatusCode.NotFound, (await _stack.Service.DeleteAsync("/api/searches/mine")).StatusCode);
     }
 
@@ -70,13 +93,39 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     {
         var plan = await PlanAsync();
         Assert.Equal(HttpStatusCode.NotFound, (await _stack.Service.GetAsync($"/api/plans/{plan}/checks")).StatusCode);
-        var round = await (await _stack.Service.PostAsync($"/api/plans/{plan}/checks?survey=true", null)).Content.ReadFromJsonAsync<JsonNode>();
+        var round = await (
+            await _stack.Service.PostAsync($"/api/plans/{plan}/checks?survey=true", null)
+        ).Content.ReadFromJsonAsync<JsonNode>();
         Assert.Equal(1, (int)round!["number"]!);
-        Assert.Equal(round["round"]!.ToJsonString(), (await _stack.Service.GetFromJsonAsync<JsonNode>($"/api/plans/{plan}/checks?round=1"))!["round"]!.ToJsonString());
-        Assert.StartsWith("# Checks of plan", await _stack.Service.GetStringAsync($"/api/plans/{plan}/checks?format=markdown"));
+        Assert.Equal(
+            round["round"]!.ToJsonString(),
+            (await _stack.Service.GetFromJsonAsync<JsonNode>($"/api/plans/{plan}/checks?round=1"))![
+                "round"
+            ]!.ToJsonString()
+        );
+        Assert.StartsWith(
+            "# Checks of plan",
+            await _stack.Service.GetStringAsync($"/api/plans/{plan}/checks?format=markdown")
+        );
         Assert.StartsWith("<testsuites", await _stack.Service.GetStringAsync($"/api/plans/{plan}/checks?format=junit"));
-        Assert.Equal(HttpStatusCode.BadRequest, (await _stack.Service.GetAsync($"/api/plans/{plan}/checks?format=pdf")).StatusCode);
-        Assert.Contains("nothing to accept", await (await _stack.Service.PostAsJsonAsync("/api/waivers", new { plan, finding = "return-path plan", reason = "so be it" })).Content.ReadAsStringAsync());
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            (await _stack.Service.GetAsync($"/api/plans/{plan}/checks?format=pdf")).StatusCode
+        );
+        Assert.Contains(
+            "nothing to accept",
+            await (
+                await _stack.Service.PostAsJsonAsync(
+                    "/api/waivers",
+                    new
+                    {
+                        plan,
+                        finding = "return-path plan",
+                        reason = "so be it",
+                    }
+                )
+            ).Content.ReadAsStringAsync()
+        );
     }
 
     [Fact]
@@ -91,7 +140,12 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     [Fact]
     public async Task A_link_opens_the_console_once()
     {
-        var link = (string)(await (await _stack.Service.PostAsJsonAsync("/api/links", new { })).Content.ReadFromJsonAsync<JsonNode>())!["link"]!;
+        var link = (string)
+            (
+                await (
+                    await _stack.Service.PostAsJsonAsync("/api/links", new { })
+                ).Content.ReadFromJsonAsync<JsonNode>()
+            )!["link"]!;
         using var browser = Plain();
         var first = await browser.GetAsync(new Uri(link).PathAndQuery);
         var cookie = Assert.Single(first.Headers.GetValues("Set-Cookie"));
@@ -113,7 +167,8 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     {
         var response = await _stack.Service.GetAsync(path);
         Assert.Equal(HttpStatusCode.NotFound, response.StatusCode);
-        if (says.Length > 0) Assert.Contains(says, (await ProblemOf(response))["title"]!.ToString());
+        if (says.Length > 0)
+            Assert.Contains(says, (await ProblemOf(response))["title"]!.ToString());
     }
 
     [Theory]
@@ -132,7 +187,11 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         var plan = await PlanAsync();
         async Task<JsonNode> Open(object body, string key)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/api/runs") { Content = JsonContent.Create(body), Headers = { { "Idempotency-Key", key } } };
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/api/runs")
+            {
+                Content = JsonContent.Create(body),
+                Headers = { { "Idempotency-Key", key } },
+            };
             return (await (await _stack.Service.SendAsync(request)).Content.ReadFromJsonAsync<JsonNode>())!;
         }
         var (first, again) = (await Open(new { plan, label = "a" }, "k1"), await Open(new { plan, label = "a" }, "k1"));
@@ -146,7 +205,10 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     {
         var (first, second) = (await PlanAsync(), await PlanAsync());
         Assert.Equal(first, second);
-        Assert.Equal(await _stack.Service.GetStringAsync($"/api/plans/{first}"), await _stack.Service.GetStringAsync($"/api/plans/{second}"));
+        Assert.Equal(
+            await _stack.Service.GetStringAsync($"/api/plans/{first}"),
+            await _stack.Service.GetStringAsync($"/api/plans/{second}")
+        );
     }
 
     [Fact]
@@ -167,8 +229,28 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     {
         var document = (await _stack.Service.GetFromJsonAsync<JsonNode>("/openapi/v1.json"))!;
         var paths = document["paths"]!.AsObject().Select(p => p.Key).ToList();
-        foreach (var path in new[] { "/api/estate", "/api/catalogue/matrix", "/api/paths", "/api/plans", "/api/plans/{digest}", "/api/runs", "/api/runs/{run}/events", "/api/runs/{run}/decisions", "/api/points" }) Assert.Contains(path, paths);
-        Assert.All(document["paths"]!.AsObject().Where(p => p.Key.StartsWith("/api/", StringComparison.Ordinal)).SelectMany(p => p.Value!.AsObject()), o => Assert.False(string.IsNullOrEmpty((string?)o.Value!["summary"]), o.Key));
+        foreach (
+            var path in new[]
+            {
+                "/api/estate",
+                "/api/catalogue/matrix",
+                "/api/paths",
+                "/api/plans",
+                "/api/plans/{digest}",
+                "/api/runs",
+                "/api/runs/{run}/events",
+                "/api/runs/{run}/decisions",
+                "/api/points",
+            }
+        )
+            Assert.Contains(path, paths);
+        Assert.All(
+            document["paths"]!
+                .AsObject()
+                .Where(p => p.Key.StartsWith("/api/", StringComparison.Ordinal))
+                .SelectMany(p => p.Value!.AsObject()),
+            o => Assert.False(string.IsNullOrEmpty((string?)o.Value!["summary"]), o.Key)
+        );
     }
 
     [Theory]
@@ -178,7 +260,10 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     [InlineData("goal")]
     [InlineData("path")]
     public async Task Schemas_are_published(string kind) =>
-        Assert.Contains("json-schema.org", (string)(await _stack.Service.GetFromJsonAsync<JsonNode>($"/schemas/{kind}"))!["$schema"]!);
+        Assert.Contains(
+            "json-schema.org",
+            (string)(await _stack.Service.GetFromJsonAsync<JsonNode>($"/schemas/{kind}"))!["$schema"]!
+        );
 
     [Fact]
     public async Task Health_answers_without_a_key()
@@ -206,7 +291,12 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
     [Fact]
     public async Task A_port_that_is_taken_names_the_option_that_changes_it()
     {
-        var (status, error) = await _stack.SecondServiceAsync("--port", $"{_stack.Port}", "--data", Path.Combine(_stack.Work, "elsewhere"));
+        var (status, error) = await _stack.SecondServiceAsync(
+            "--port",
+            $"{_stack.Port}",
+            "--data",
+            Path.Combine(_stack.Work, "elsewhere")
+        );
         Assert.Equal(3, status);
         Assert.Contains("--port", error);
     }

@@ -9,11 +9,29 @@ namespace TideStep.Service.Tests;
 /// <summary>Rules out of tables by the API: shown, confirmed, and refused with the place of what is wrong.</summary>
 public sealed class TableTests(StackFixture fixture) : IClassFixture<StackFixture>
 {
-    private const string Markdown = "| to do | by |\n|---|---|\n| call the desk | Wren |\n\nand\n\n| Curlew | 3.1 | 3.2 |\n|---|---|---|\n| 7.0 | no | |\n| 7.2 | | yes |\n";
+    private const string Markdown =
+        "| to do | by |\n|---|---|\n| call the desk | Wren |\n\nand\n"
+        + "\n| Curlew | 3.1 | 3.2 |\n|---|---|---|\n| 7.0 | no | |\n| 7.2 | | yes |\n";
 
     private static object File(string name, string text) => new { name, content = Encoding.UTF8.GetBytes(text) };
 
-    private static object Asked(int table = 2, string text = Markdown, string product = "curlew", bool confirm = false, long? revision = null) => new { file = File("desk.md", text), table, product, relation = "depends-on", other = "phalarope", confirm, revision };
+    private static object Asked(
+        int table = 2,
+        string text = Markdown,
+        string product = "curlew",
+        bool confirm = false,
+        long? revision = null
+    ) =>
+        new
+        {
+            file = File("desk.md", text),
+            table,
+            product,
+            relation = "depends-on",
+            other = "phalarope",
+            confirm,
+            revision,
+        };
 
     private async Task<(HttpStatusCode Status, JsonNode Body)> PostAsync(string path, object body)
     {
@@ -27,7 +45,10 @@ public sealed class TableTests(StackFixture fixture) : IClassFixture<StackFixtur
         var (status, tables) = await PostAsync("tables", File("desk.md", Markdown));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.Equal(["to do", "by"], tables[0]!["heading"]!.AsArray().Select(h => (string)h!));
-        Assert.Equal((2, 3, "7.0"), ((int)tables[1]!["number"]!, (int)tables[1]!["rows"]!, (string)tables[1]!["first"]![0]![0]!));
+        Assert.Equal(
+            (2, 3, "7.0"),
+            ((int)tables[1]!["number"]!, (int)tables[1]!["rows"]!, (string)tables[1]!["first"]![0]![0]!)
+        );
     }
 
     [Theory]
@@ -44,12 +65,24 @@ public sealed class TableTests(StackFixture fixture) : IClassFixture<StackFixtur
     [Fact]
     public async Task What_a_table_says_wrongly_is_named_with_its_row_and_column()
     {
-        var (status, problem) = await PostAsync("rules", Asked(text: Markdown.Replace("| 7.2 | | yes |", "| 7.2 | | perhaps |")));
+        var (status, problem) = await PostAsync(
+            "rules",
+            Asked(text: Markdown.Replace("| 7.2 | | yes |", "| 7.2 | | perhaps |"))
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Equal("'perhaps' is no verdict", (string)problem["problems"]![0]!["what"]!);
-        Assert.Equal((3, 3), ((int)problem["problems"]![0]!["at"]!["line"]!, (int)problem["problems"]![0]!["at"]!["column"]!));
-        Assert.Contains("the file holds 2", (string)(await PostAsync("rules", Asked(table: 3))).Body["problems"]![0]!["what"]!);
-        Assert.Contains("no product 'curlev'", (string)(await PostAsync("rules", Asked(product: "curlev"))).Body["problems"]![0]!["what"]!);
+        Assert.Equal(
+            (3, 3),
+            ((int)problem["problems"]![0]!["at"]!["line"]!, (int)problem["problems"]![0]!["at"]!["column"]!)
+        );
+        Assert.Contains(
+            "the file holds 2",
+            (string)(await PostAsync("rules", Asked(table: 3))).Body["problems"]![0]!["what"]!
+        );
+        Assert.Contains(
+            "no product 'curlev'",
+            (string)(await PostAsync("rules", Asked(product: "curlev"))).Body["problems"]![0]!["what"]!
+        );
     }
 
     [Fact]
@@ -64,7 +97,10 @@ public sealed class TableTests(StackFixture fixture) : IClassFixture<StackFixtur
         var (status, problem) = await PostAsync("rules", Asked(confirm: true, revision: revision));
         Assert.Equal(HttpStatusCode.Conflict, status);
         Assert.Contains("was changed since", (string)problem["title"]!);
-        var body = (string)(await fixture.Stack.Service.GetFromJsonAsync<JsonNode>("/api/documents/product/curlew"))!["body"]!;
-        Assert.Single(body.Split('\n'), l => l.Contains("this: \"7.0\", depends-on: phalarope, at: \"3.1\", verdict: unsupported"));
+        var body = (string)
+            (await fixture.Stack.Service.GetFromJsonAsync<JsonNode>("/api/documents/product/curlew"))!["body"]!;
+        Assert.Single(body.Split('\n'), l =>
+            l.Contains("this: \"7.0\", depends-on: phalarope, at: \"3.1\", verdict: unsupported")
+        );
     }
 }

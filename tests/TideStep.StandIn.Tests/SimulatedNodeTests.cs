@@ -2,11 +2,15 @@ using TideStep.Core.Estates;
 
 namespace TideStep.StandIn.Tests;
 
-/// <summary>The fleet's nodes behave as real far sides do, faults included; runs are judged by their record, so it must be right.</summary>
+/// <summary>The fleet's nodes behave as real far sides do, faults included; runs are judged by their record, so it must
+/// be right.</summary>
 public sealed class SimulatedNodeTests
 {
-    private const string Estate = "tidestep: estate/1\nestate: t\nsites: {s: {}}\nnodes: {\"n[1-2]\": {site: s, reach: {by: stand-in, address: x}}}\ncomponents: {app: {product: p, members: [\"n[1-2]\"]}}\n";
-    private const string Readings = "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1.0\"}}\n";
+    private const string Estate =
+        "tidestep: estate/1\nestate: t\nsites: {s: {}}\nnodes: {\"n[1-2]\": {site: s, reach: {by: stand-in, "
+        + "address: x}}}\ncomponents: {app: {product: p, members: [\"n[1-2]\"]}}\n";
+    private const string Readings =
+        "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1.0\"}}\n";
 
     private readonly Fleet _fleet;
     private int _attempts;
@@ -20,8 +24,23 @@ public sealed class SimulatedNodeTests
     private SimulatedNode Node => _fleet.Find("n1")!;
     private MemberReport Member => Node.Report().Members.Single();
 
-    private AttemptRequest Request(string verb, string[] arguments, long epoch = 1, string? id = null, long? startBy = null) =>
-        new("t1", id ?? $"a{++_attempts}", epoch, 1, startBy ?? DateTimeOffset.UtcNow.AddMinutes(1).ToUnixTimeSeconds(), "app", verb, arguments);
+    private AttemptRequest Request(
+        string verb,
+        string[] arguments,
+        long epoch = 1,
+        string? id = null,
+        long? startBy = null
+    ) =>
+        new(
+            "t1",
+            id ?? $"a{++_attempts}",
+            epoch,
+            1,
+            startBy ?? DateTimeOffset.UtcNow.AddMinutes(1).ToUnixTimeSeconds(),
+            "app",
+            verb,
+            arguments
+        );
 
     private async Task<AttemptStatus> Do(string verb, params string[] arguments)
     {
@@ -34,7 +53,8 @@ public sealed class SimulatedNodeTests
     {
         for (var i = 0; i < 5000; i++)
         {
-            if (Node.Status("t1", attempt) is { State: not "running" } ended) return ended;
+            if (Node.Status("t1", attempt) is { State: not "running" } ended)
+                return ended;
             await Task.Delay(1);
         }
         throw new TimeoutException(attempt);
@@ -77,7 +97,8 @@ public sealed class SimulatedNodeTests
     }
 
     [Fact]
-    public void What_comes_too_late_is_refused() => Assert.Contains("start-by", Node.Begin(Request("stop", ["p"], startBy: 1000)));
+    public void What_comes_too_late_is_refused() =>
+        Assert.Contains("start-by", Node.Begin(Request("stop", ["p"], startBy: 1000)));
 
     [Fact]
     public void What_never_came_is_unknown() => Assert.Equal("unknown", Node.Status("t1", "never").State);
@@ -129,7 +150,8 @@ public sealed class SimulatedNodeTests
     {
         Node.Fault(new FaultRequest("n1", "*", fault));
         Assert.Null(Node.Begin(Request("install", ["p", "2.0"], id: "a")));
-        for (var i = 0; i < 5000 && Member.Installed != "2.0"; i++) await Task.Delay(1);
+        for (var i = 0; i < 5000 && Member.Installed != "2.0"; i++)
+            await Task.Delay(1);
         Assert.Equal(state, Node.Status("t1", "a").State);
         Assert.Equal("2.0", Member.Installed);
     }
@@ -151,7 +173,8 @@ public sealed class SimulatedNodeTests
         Assert.Null(Node.Begin(Request("install", ["p", "2.0"], id: "a")));
         Assert.Equal("running", Node.Status("t1", "a").State);
         Assert.Null(Node.Begin(Request("restart-node", [], id: "b")));
-        for (var i = 0; i < 5000 && Node.Status("t1", "a").State == "running"; i++) Thread.Yield();
+        for (var i = 0; i < 5000 && Node.Status("t1", "a").State == "running"; i++)
+            Thread.Yield();
         Assert.Equal("restarted", Node.Status("t1", "a").State);
     }
 

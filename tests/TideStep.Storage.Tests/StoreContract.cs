@@ -18,7 +18,8 @@ public abstract class StoreContract : IAsyncLifetime
 
     public virtual async ValueTask DisposeAsync()
     {
-        if (_store is not null) await _store.DisposeAsync();
+        if (_store is not null)
+            await _store.DisposeAsync();
         GC.SuppressFinalize(this);
     }
 
@@ -27,7 +28,12 @@ public abstract class StoreContract : IAsyncLifetime
     private async Task<(string Run, long Epoch)> RunAsync(string? parent = null)
     {
         var run = "r" + Guid.NewGuid().ToString("N")[..8];
-        await _store.CreateRunAsync(new StoredRun(run, "sha256:x", parent, Now, 0, null, null), new Opened("sha256:x", "label", "Wren", parent), Now, default);
+        await _store.CreateRunAsync(
+            new StoredRun(run, "sha256:x", parent, Now, 0, null, null),
+            new Opened("sha256:x", "label", "Wren", parent),
+            Now,
+            default
+        );
         return (run, await _store.TakeOwnershipAsync(run, "one", default));
     }
 
@@ -35,7 +41,14 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task Entries_come_back_as_they_were_appended()
     {
         var (run, epoch) = await RunAsync();
-        await _store.AppendAsync(run, epoch, 1, [new Started("Wren"), new Intended("s", "a1", 1, "n1", true)], Now.AddSeconds(1), default);
+        await _store.AppendAsync(
+            run,
+            epoch,
+            1,
+            [new Started("Wren"), new Intended("s", "a1", 1, "n1", true)],
+            Now.AddSeconds(1),
+            default
+        );
         var journal = await _store.ReadAsync(run, 0, default);
         Assert.Equal([1, 2, 3], journal.Select(e => e.Sequence));
         Assert.Equal(new Intended("s", "a1", 1, "n1", true), journal[2].Event);
@@ -50,7 +63,9 @@ public abstract class StoreContract : IAsyncLifetime
         var (run, first) = await RunAsync();
         var second = await _store.TakeOwnershipAsync(run, "two", default);
         Assert.True(second > first);
-        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(run, first, 1, [new Held()], Now, default));
+        await Assert.ThrowsAsync<StaleOwnerException>(() =>
+            _store.AppendAsync(run, first, 1, [new Held()], Now, default)
+        );
         await _store.AppendAsync(run, second, 1, [new Held()], Now, default);
         Assert.Equal(2, (await _store.ReadAsync(run, 0, default)).Count);
     }
@@ -59,7 +74,9 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task An_append_out_of_sequence_is_refused_whole()
     {
         var (run, epoch) = await RunAsync();
-        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(run, epoch, 5, [new Held(), new Held()], Now, default));
+        await Assert.ThrowsAsync<StaleOwnerException>(() =>
+            _store.AppendAsync(run, epoch, 5, [new Held(), new Held()], Now, default)
+        );
         Assert.Single(await _store.ReadAsync(run, 0, default));
     }
 
@@ -71,18 +88,34 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.AppendAsync(run, epoch, 1, [new Started("Wren")], Now, default);
         var entries = (await _store.ReadAllAsync(0, 1_000_000, default)).Where(e => e.Entry.Run == run).ToList();
         Assert.Equal([1, 2], entries.Select(e => e.Entry.Sequence));
-        var notice = new StoredNotice($"{run}-2", run, "desk", "started", "{}", Now, StoredNotice.Waiting, 0, Now, null);
+        var notice = new StoredNotice(
+            $"{run}-2",
+            run,
+            "desk",
+            "started",
+            "{}",
+            Now,
+            StoredNotice.Waiting,
+            0,
+            Now,
+            null
+        );
         var read = Math.Max(from, entries[^1].Position);
-        for (var twice = 0; twice < 2; twice++) await _store.QueueAsync([notice], read, default);
+        for (var twice = 0; twice < 2; twice++)
+            await _store.QueueAsync([notice], read, default);
         await _store.QueueAsync([], 0, default); // never back
         Assert.Equal(read, await _store.NoticesReadAsync(default));
-        async Task<int> ClaimAsync(DateTimeOffset now) => (await _store.ClaimAsync(now, now.AddMinutes(1), 1000, default)).Count(n => n.Run == run);
+        async Task<int> ClaimAsync(DateTimeOffset now) =>
+            (await _store.ClaimAsync(now, now.AddMinutes(1), 1000, default)).Count(n => n.Run == run);
         Assert.Equal(0, await ClaimAsync(Now.AddSeconds(-1)));
         Assert.Equal((1, 0), (await ClaimAsync(Now), await ClaimAsync(Now.AddSeconds(59))));
         Assert.Equal(1, await ClaimAsync(Now.AddMinutes(1)));
         await _store.TriedAsync(notice.Id, StoredNotice.Sent, 2, Now, null, default);
         Assert.Equal(0, await ClaimAsync(Now.AddHours(1)));
-        Assert.Equal((StoredNotice.Sent, 2), (await _store.NoticesAsync(10, run, default)).Select(n => (n.State, n.Attempts)).Single());
+        Assert.Equal(
+            (StoredNotice.Sent, 2),
+            (await _store.NoticesAsync(10, run, default)).Select(n => (n.State, n.Attempts)).Single()
+        );
     }
 
     [Fact]
@@ -97,18 +130,39 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task Many_writers_at_once_lose_nothing()
     {
         var runs = new List<(string Run, long Epoch)>();
-        for (var i = 0; i < 8; i++) runs.Add(await RunAsync());
-        await Task.WhenAll(runs.Select(r => Task.Run(async () => { for (var i = 1; i <= 25; i++) await _store.AppendAsync(r.Run, r.Epoch, i, [new BlockEntered(i)], Now, default); })));
-        foreach (var (run, _) in runs) Assert.Equal(26, (await _store.ReadAsync(run, 0, default)).Count);
+        for (var i = 0; i < 8; i++)
+            runs.Add(await RunAsync());
+        await Task.WhenAll(
+            runs.Select(r =>
+                Task.Run(async () =>
+                {
+                    for (var i = 1; i <= 25; i++)
+                        await _store.AppendAsync(r.Run, r.Epoch, i, [new BlockEntered(i)], Now, default);
+                })
+            )
+        );
+        foreach (var (run, _) in runs)
+            Assert.Equal(26, (await _store.ReadAsync(run, 0, default)).Count);
         // Where the journal ends is what is kept of it; what was refused moved nothing, alone or beside others.
         async Task<long> EndAsync() => (await _store.ReadAllAsync(0, 1_000_000, default)).Max(e => e.Position);
         Assert.Equal(await EndAsync(), await _store.LastPositionAsync(default));
-        await Task.WhenAll(runs.Select((r, i) => Task.Run(async () =>
-        {
-            if (i < 4) await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(r.Run, r.Epoch, 27, [new Held(), new Held()], Now, default));
-            else await _store.AppendAsync(r.Run, r.Epoch, 26, [new Held()], Now, default);
-        })));
-        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(runs[0].Run, runs[0].Epoch, 99, [new Held()], Now, default));
+        await Task.WhenAll(
+            runs.Select(
+                (r, i) =>
+                    Task.Run(async () =>
+                    {
+                        if (i < 4)
+                            await Assert.ThrowsAsync<StaleOwnerException>(() =>
+                                _store.AppendAsync(r.Run, r.Epoch, 27, [new Held(), new Held()], Now, default)
+                            );
+                        else
+                            await _store.AppendAsync(r.Run, r.Epoch, 26, [new Held()], Now, default);
+                    })
+            )
+        );
+        await Assert.ThrowsAsync<StaleOwnerException>(() =>
+            _store.AppendAsync(runs[0].Run, runs[0].Epoch, 99, [new Held()], Now, default)
+        );
         Assert.Equal(await EndAsync(), await _store.LastPositionAsync(default));
     }
 
@@ -116,10 +170,13 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task Of_documents_made_from_the_same_revision_at_the_same_time_one_is_kept()
     {
         var id = "d" + Guid.NewGuid();
-        StoredDocument Of(string body) => new("readings", id, 0, Core.Documents.Json.DigestOfText(body), body, Now, "Wren");
+        StoredDocument Of(string body) =>
+            new("readings", id, 0, Core.Documents.Json.DigestOfText(body), body, Now, "Wren");
         Assert.True(await _store.SaveAfterAsync(Of("first"), 0, default));
         Assert.False(await _store.SaveAfterAsync(Of("late"), 0, default));
-        var kept = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => Task.Run(() => _store.SaveAfterAsync(Of($"second {i}"), 1, default))));
+        var kept = await Task.WhenAll(
+            Enumerable.Range(0, 8).Select(i => Task.Run(() => _store.SaveAfterAsync(Of($"second {i}"), 1, default)))
+        );
         Assert.Single(kept, k => k);
         var last = (await _store.FindAsync("readings", id, default))!;
         Assert.Equal((2, $"second {Array.IndexOf(kept, true)}"), (last.Revision, last.Body));
@@ -139,12 +196,23 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task An_ended_run_is_held_only_by_who_says_that_it_has_ended()
     {
         var (run, epoch) = await RunAsync();
-        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.TakeOwnershipAsync(run, "early", default, ended: true));
+        await Assert.ThrowsAsync<StaleOwnerException>(() =>
+            _store.TakeOwnershipAsync(run, "early", default, ended: true)
+        );
         await _store.AppendAsync(run, epoch, 1, [new Ended(RunEnd.Completed)], Now, default);
         var later = await _store.TakeOwnershipAsync(run, "afterwards", default, ended: true);
         Assert.True(later > epoch);
-        await Assert.ThrowsAsync<StaleOwnerException>(() => _store.AppendAsync(run, epoch, 2, [new PointGivenUp("p", "gone")], Now, default));
-        await _store.AppendAsync(run, later, 2, [new PointGivingUp("p", "Ida Moss", null, "g1"), new PointGivenUp("p", "gone")], Now, default);
+        await Assert.ThrowsAsync<StaleOwnerException>(() =>
+            _store.AppendAsync(run, epoch, 2, [new PointGivenUp("p", "gone")], Now, default)
+        );
+        await _store.AppendAsync(
+            run,
+            later,
+            2,
+            [new PointGivingUp("p", "Ida Moss", null, "g1"), new PointGivenUp("p", "gone")],
+            Now,
+            default
+        );
         Assert.DoesNotContain(await _store.RunsAsync(true, 1000, null, default), r => r.Id == run);
         Assert.Equal(4, (await _store.ReadAsync(run, 0, default)).Count);
     }
@@ -166,8 +234,19 @@ public abstract class StoreContract : IAsyncLifetime
     {
         var (a, b) = ("ra" + Guid.NewGuid().ToString("N"), "rb" + Guid.NewGuid().ToString("N"));
         StoredRun Run(string id) => new(id, "plan", null, Now, 0, null, null);
-        Assert.Empty(await _store.CreateReservedRunAsync(Run(a), new Opened("plan", "", "Wren", null), Now, [a + "x"], default));
-        Assert.Equal([(a + "x", a)], await _store.CreateReservedRunAsync(Run(b), new Opened("plan", "", "Wren", null), Now, [a + "x", a + "y"], default));
+        Assert.Empty(
+            await _store.CreateReservedRunAsync(Run(a), new Opened("plan", "", "Wren", null), Now, [a + "x"], default)
+        );
+        Assert.Equal(
+            [(a + "x", a)],
+            await _store.CreateReservedRunAsync(
+                Run(b),
+                new Opened("plan", "", "Wren", null),
+                Now,
+                [a + "x", a + "y"],
+                default
+            )
+        );
         Assert.Null(await _store.FindRunAsync(b, default));
         Assert.Empty(await _store.ReserveAsync("rc" + a, [a + "y"], default));
         Assert.Single(await _store.ReadAsync(a, 0, default));
@@ -222,7 +301,8 @@ public sealed class SqliteStoreTests : StoreContract
     }
 
     [Fact]
-    public void A_second_process_on_the_same_file_is_refused() => Assert.Throws<StoreUnavailableException>(() => new SqliteStore(Path.Combine(_folder, "t.db")));
+    public void A_second_process_on_the_same_file_is_refused() =>
+        Assert.Throws<StoreUnavailableException>(() => new SqliteStore(Path.Combine(_folder, "t.db")));
 }
 
 public sealed class PostgresStoreTests : StoreContract
@@ -230,7 +310,10 @@ public sealed class PostgresStoreTests : StoreContract
     protected override SqlStore Open()
     {
         var text = Environment.GetEnvironmentVariable("TIDESTEP_TEST_POSTGRES");
-        Assert.SkipWhen(text is null, "no PostgreSQL server was given in TIDESTEP_TEST_POSTGRES; scripts/test.sh starts one");
+        Assert.SkipWhen(
+            text is null,
+            "no PostgreSQL server was given in TIDESTEP_TEST_POSTGRES; scripts/test.sh starts one"
+        );
         return new PostgresStore(text!);
     }
 }

@@ -7,22 +7,46 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep catalogue check</c>: what reads well in the catalogue and yet can't be meant.</summary>
 public static class CheckCommand
 {
-    private static readonly Option<string?> Catalogue = new("--catalogue") { Description = "the folder of product documents; with it no service is asked" };
-
-    public static Command Create(Context context) => context.Command("check", "Look through the whole catalogue: rules of unknown products, jumps from nowhere, contradictions, releases out of reach", async (result, output, ct) =>
+    private static readonly Option<string?> Catalogue = new("--catalogue")
     {
-        IReadOnlyList<Problem> found;
-        if (result.GetValue(Catalogue) is { } folder) found = CatalogueReview.Of(Files.Products(folder));
-        else
-        {
-            using var client = Profile.Connect(result.GetValue(context.Server));
-            found = await client.GetAsync<List<Problem>>("/api/catalogue/findings", ct);
-        }
-        output.Write(found, () =>
-        {
-            if (found.Count == 0) output.Line("Nothing was found.");
-            foreach (var problem in found) output.Line(problem.ToString());
-        }, found.Select(p => new { file = p.At?.File, line = p.At?.Line, column = p.At?.Column, p.What, p.Hint }));
-        return found.Count == 0 ? Exit.Done : Exit.No;
-    }, Catalogue);
+        Description = "the folder of product documents; with it no service is asked",
+    };
+
+    public static Command Create(Context context) =>
+        context.Command(
+            "check",
+            "Look through the whole catalogue: rules of unknown products, jumps from nowhere, "
+                + "contradictions, releases out of reach",
+            async (result, output, ct) =>
+            {
+                IReadOnlyList<Problem> found;
+                if (result.GetValue(Catalogue) is { } folder)
+                    found = CatalogueReview.Of(Files.Products(folder));
+                else
+                {
+                    using var client = Profile.Connect(result.GetValue(context.Server));
+                    found = await client.GetAsync<List<Problem>>("/api/catalogue/findings", ct);
+                }
+                output.Write(
+                    found,
+                    () =>
+                    {
+                        if (found.Count == 0)
+                            output.Line("Nothing was found.");
+                        foreach (var problem in found)
+                            output.Line(problem.ToString());
+                    },
+                    found.Select(p => new
+                    {
+                        file = p.At?.File,
+                        line = p.At?.Line,
+                        column = p.At?.Column,
+                        p.What,
+                        p.Hint,
+                    })
+                );
+                return found.Count == 0 ? Exit.Done : Exit.No;
+            },
+            Catalogue
+        );
 }

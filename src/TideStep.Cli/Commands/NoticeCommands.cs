@@ -5,40 +5,96 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep notice</c>: who is told of what, what was sent, and a try.</summary>
 public static class NoticeCommands
 {
-    private sealed record Line(string Id, string Run, string Rule, string Moment, DateTimeOffset At, string State, int Attempts, DateTimeOffset? NextAt, string? Said);
+    private sealed record Line(
+        string Id,
+        string Run,
+        string Rule,
+        string Moment,
+        DateTimeOffset At,
+        string State,
+        int Attempts,
+        DateTimeOffset? NextAt,
+        string? Said
+    );
+
     private sealed record Rule(string Id, string To, string Target, IReadOnlyList<string> At);
 
     public static Command Create(Context context)
     {
         var notice = new Command("notice", "Notices to people and systems: rules, what was sent, a try");
         var run = new Option<string?>("--run") { Description = "only those of this run" };
-        notice.Subcommands.Add(context.Remote("list", "Notices, newest first: sent, waiting for their next try, or given up", async (result, client, output, ct) =>
-        {
-            var lines = await client.GetAsync<List<Line>>($"/api/notices{(result.GetValue(run) is { } id ? "?run=" + Uri.EscapeDataString(id) : "")}", ct);
-            output.Write(lines, () =>
-            {
-                if (lines.Count == 0) output.Line("No notice yet.");
-                else output.Table(["at", "run", "moment", "to", "state", "tries", "why not"], lines.Select(l => new[] { l.At.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss"), l.Run, l.Moment, l.Rule, l.State, l.Attempts.ToString(), l.Said ?? "" }));
-            });
-            return Exit.Done;
-        }, run));
+        notice.Subcommands.Add(
+            context.Remote(
+                "list",
+                "Notices, newest first: sent, waiting for their next try, or given up",
+                async (result, client, output, ct) =>
+                {
+                    var lines = await client.GetAsync<List<Line>>(
+                        $"/api/notices{(result.GetValue(run) is { } id ? "?run=" + Uri.EscapeDataString(id) : "")}",
+                        ct
+                    );
+                    output.Write(lines, () =>
+                    {
+                        if (lines.Count == 0)
+                            output.Line("No notice yet.");
+                        else
+                            output.Table(
+                                ["at", "run", "moment", "to", "state", "tries", "why not"],
+                                lines.Select(l =>
+                                    new[]
+                                    {
+                                        l.At.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss"),
+                                        l.Run,
+                                        l.Moment,
+                                        l.Rule,
+                                        l.State,
+                                        l.Attempts.ToString(),
+                                        l.Said ?? "",
+                                    }
+                                )
+                            );
+                    });
+                    return Exit.Done;
+                },
+                run
+            )
+        );
         notice.Subcommands.Add(context.Remote("rules", "Who is told of what", async (_, client, output, ct) =>
-        {
-            var rules = await client.GetAsync<List<Rule>>("/api/notices/rules", ct);
-            output.Write(rules, () =>
             {
-                if (rules.Count == 0) output.Line("Nobody is told of anything. Import a document of the kind notices/1: tidestep estate import FILE.");
-                else output.Table(["notice", "to", "target", "at"], rules.Select(r => new[] { r.Id, r.To, r.Target, string.Join(", ", r.At) }));
-            });
-            return Exit.Done;
-        }));
+                var rules = await client.GetAsync<List<Rule>>("/api/notices/rules", ct);
+                output.Write(rules, () =>
+                {
+                    if (rules.Count == 0)
+                        output.Line(
+                            "Nobody is told of anything. Import a document of the kind notices/1: tidestep "
+                                + "estate import FILE."
+                        );
+                    else
+                        output.Table(
+                            ["notice", "to", "target", "at"],
+                            rules.Select(r => new[] { r.Id, r.To, r.Target, string.Join(", ", r.At) })
+                        );
+                });
+                return Exit.Done;
+            }));
         var which = new Argument<string>("notice") { Description = "the rule's name, see 'notice rules'" };
-        notice.Subcommands.Add(context.Remote("try", "Send a made-up notice at once", async (result, client, output, ct) =>
-        {
-            await client.PostAsync($"/api/notices/rules/{Uri.EscapeDataString(result.GetValue(which)!)}/try", null, ct);
-            output.Line("It was taken.");
-            return Exit.Done;
-        }, which));
+        notice.Subcommands.Add(
+            context.Remote(
+                "try",
+                "Send a made-up notice at once",
+                async (result, client, output, ct) =>
+                {
+                    await client.PostAsync(
+                        $"/api/notices/rules/{Uri.EscapeDataString(result.GetValue(which)!)}/try",
+                        null,
+                        ct
+                    );
+                    output.Line("It was taken.");
+                    return Exit.Done;
+                },
+                which
+            )
+        );
         return notice;
     }
 }

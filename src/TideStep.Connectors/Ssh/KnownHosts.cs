@@ -1,17 +1,21 @@
 namespace TideStep.Connectors.Ssh;
 
-/// <summary>Reads pinned host keys in OpenSSH's known_hosts format (sshd(8)); plain names only, hashed names are not matched.</summary>
+/// <summary>Reads pinned host keys in OpenSSH's known_hosts format (sshd(8)); plain names only, hashed names are not
+/// matched.</summary>
 internal static class KnownHosts
 {
     public static bool Holds(string file, string address, byte[] key)
     {
-        if (!File.Exists(file)) return false;
+        if (!File.Exists(file))
+            return false;
         var wanted = Convert.ToBase64String(key);
         foreach (var line in File.ReadLines(file))
         {
             var parts = line.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
-            if (parts.Length < 3 || parts[0].StartsWith('#') || parts[0].StartsWith('@')) continue;
-            if (parts[0].Split(',').Contains(address) && parts[2] == wanted) return true;
+            if (parts.Length < 3 || parts[0].StartsWith('#') || parts[0].StartsWith('@'))
+                continue;
+            if (parts[0].Split(',').Contains(address) && parts[2] == wanted)
+                return true;
         }
         return false;
     }

@@ -18,13 +18,15 @@ public sealed class ProductCatalogue
     /// <summary>The product of that identifier, or null.</summary>
     public Product? Find(string id) => _products.GetValueOrDefault(id);
 
-    /// <summary>Puts products together; two of one identifier or ranges that the other product's scheme can't read are problems.</summary>
+    /// <summary>Puts products together; two of one identifier or ranges that the other product's scheme can't read are
+    /// problems.</summary>
     public static Checked<ProductCatalogue> Create(IEnumerable<Product> products)
     {
         var findings = new Findings();
         var found = new Dictionary<string, Product>();
         foreach (var product in products)
-            if (!found.TryAdd(product.Id, product)) findings.Add($"two documents describe the product '{product.Id}'", null, "Keep one of the two.");
+            if (!found.TryAdd(product.Id, product))
+                findings.Add($"two documents describe the product '{product.Id}'", null, "Keep one of the two.");
         var bound = found.Values.ToDictionary(p => p.Id, p => Bind(p, found, findings));
         return new Checked<ProductCatalogue>(findings.Any ? null : new ProductCatalogue(bound), findings.All);
     }
@@ -33,19 +35,42 @@ public sealed class ProductCatalogue
     {
         VersionRange Reread(VersionRange range, string other, string what, Place? place)
         {
-            if (!all.TryGetValue(other, out var its)) return range;
-            if (VersionRange.TryParse(range.Text, its.Scheme, out var reason) is { } read) return read;
+            if (!all.TryGetValue(other, out var its))
+                return range;
+            if (VersionRange.TryParse(range.Text, its.Scheme, out var reason) is { } read)
+                return read;
             findings.Add($"{what}: '{range.Text}' is no range of {other}: {reason}", place);
             return range;
         }
         return product with
         {
             Rules = [.. product.Rules.Select(r => r with { At = Reread(r.At, r.Other, $"rule {r.Id}", r.Place) })],
-            Jumps = [.. product.Jumps.Select(j => j with
-            {
-                Requires = [.. j.Requires.Select(q => q with { Range = Reread(q.Range, q.Product, $"jump {j.Id}", j.Place) })],
-                Together = [.. j.Together.Select(q => q with { Range = Reread(q.Range, q.Product, $"jump {j.Id}", j.Place) })],
-            })],
+            Jumps =
+            [
+                .. product.Jumps.Select(j =>
+                    j with
+                    {
+                        Requires =
+                        [
+                            .. j.Requires.Select(q =>
+                                q with
+                                {
+                                    Range = Reread(q.Range, q.Product, $"jump {j.Id}", j.Place),
+                                }
+                            ),
+                        ],
+                        Together =
+                        [
+                            .. j.Together.Select(q =>
+                                q with
+                                {
+                                    Range = Reread(q.Range, q.Product, $"jump {j.Id}", j.Place),
+                                }
+                            ),
+                        ],
+                    }
+                ),
+            ],
         };
     }
 }

@@ -4,7 +4,8 @@ using TideStep.Core.Versions;
 
 namespace TideStep.Core.Catalogue;
 
-/// <summary>Looks through a whole catalogue for what reads well and yet can't be meant: each with its place. None of it is refused, since a catalogue grows document by document.</summary>
+/// <summary>Looks through a whole catalogue for what reads well and yet can't be meant: each with its place. None of it
+/// is refused, since a catalogue grows document by document.</summary>
 public static class CatalogueReview
 {
     /// <summary>What was found, in the order of the documents.</summary>
@@ -13,8 +14,10 @@ public static class CatalogueReview
         var findings = new Findings();
         foreach (var product in catalogue.Products)
         {
-            foreach (var rule in product.Rules) Rule(catalogue, product, rule, findings);
-            foreach (var jump in product.Jumps) Jump(catalogue, product, jump, findings);
+            foreach (var rule in product.Rules)
+                Rule(catalogue, product, rule, findings);
+            foreach (var jump in product.Jumps)
+                Jump(catalogue, product, jump, findings);
             Contradictions(catalogue, product, findings);
             Parts(product, findings);
             Voids(catalogue, product, findings);
@@ -28,20 +31,52 @@ public static class CatalogueReview
     {
         if (catalogue.Find(rule.Other) is not { } other)
         {
-            findings.Add($"rule {rule.Id} speaks of '{rule.Other}', which is no product of the catalogue", rule.Place, Nearest.Hint(rule.Other, catalogue.Products.Select(p => p.Id)));
+            findings.Add(
+                $"rule {rule.Id} speaks of '{rule.Other}', which is no product of the catalogue",
+                rule.Place,
+                Nearest.Hint(rule.Other, catalogue.Products.Select(p => p.Id))
+            );
             return;
         }
-        if (!Any(product, rule.This)) findings.Add($"rule {rule.Id} covers no release of {product.Id}: {rule.This.Text}", rule.Place, $"Known are {Known(product)}.");
-        if (!Any(other, rule.At)) findings.Add($"rule {rule.Id} covers no release of {other.Id}: {rule.At.Text}", rule.Place, $"Known are {Known(other)}.");
+        if (!Any(product, rule.This))
+            findings.Add(
+                $"rule {rule.Id} covers no release of {product.Id}: {rule.This.Text}",
+                rule.Place,
+                $"Known are {Known(product)}."
+            );
+        if (!Any(other, rule.At))
+            findings.Add(
+                $"rule {rule.Id} covers no release of {other.Id}: {rule.At.Text}",
+                rule.Place,
+                $"Known are {Known(other)}."
+            );
     }
 
     private static void Jump(ProductCatalogue catalogue, Product product, Jump jump, Findings findings)
     {
-        if (!product.Releases.Any(r => jump.LeadsFrom(r.Version, product.IsRelease))) findings.Add($"jump {jump.Id} of {product.Id} leads from no release {(jump.Down ? "above" : "below")} {jump.To}: {jump.From.Text}", jump.Place, $"Known are {Known(product)}.");
+        if (!product.Releases.Any(r => jump.LeadsFrom(r.Version, product.IsRelease)))
+            findings.Add(
+                $"jump {jump.Id} of {product.Id} leads from no release {(jump.Down ? "above" : "below")} "
+                    + $"{jump.To}: {jump.From.Text}",
+                jump.Place,
+                $"Known are {Known(product)}."
+            );
         foreach (var requirement in jump.Requires.Concat(jump.Together))
         {
-            if (catalogue.Find(requirement.Product) is not { } other) findings.Add($"jump {jump.Id} of {product.Id} asks for '{requirement.Product}', which is no product of the catalogue", jump.Place, Nearest.Hint(requirement.Product, catalogue.Products.Select(p => p.Id)));
-            else if (!Any(other, requirement.Range)) findings.Add($"jump {jump.Id} of {product.Id} asks for {requirement.Product} {requirement.Range.Text}, which is no release of it", jump.Place, $"Known are {Known(other)}.");
+            if (catalogue.Find(requirement.Product) is not { } other)
+                findings.Add(
+                    $"jump {jump.Id} of {product.Id} asks for '{requirement.Product}', which is no product of "
+                        + $"the catalogue",
+                    jump.Place,
+                    Nearest.Hint(requirement.Product, catalogue.Products.Select(p => p.Id))
+                );
+            else if (!Any(other, requirement.Range))
+                findings.Add(
+                    $"jump {jump.Id} of {product.Id} asks for {requirement.Product} {requirement.Range.Text}, "
+                        + $"which is no release of it",
+                    jump.Place,
+                    $"Known are {Known(other)}."
+                );
         }
     }
 
@@ -49,9 +84,24 @@ public static class CatalogueReview
     private static void Voids(ProductCatalogue catalogue, Product product, Findings findings)
     {
         foreach (var step in product.Steps.Values)
-            foreach (var (id, capture) in step.Voids.Where(v => v.Contains('/')).Select(v => (v[..v.IndexOf('/')], v[(v.IndexOf('/') + 1)..])))
-                if (catalogue.Find(id) is not { } other) findings.Add($"step {step.Name} of {product.Id} makes points of '{id}' void, which is no product of the catalogue", step.Place, Nearest.Hint(id, catalogue.Products.Select(p => p.Id)));
-                else if (!other.Steps.TryGetValue(capture, out var captures) || captures.Do is not CaptureAction) findings.Add($"step {step.Name} of {product.Id} makes '{capture}' of {id} void, which captures nothing there", step.Place, Nearest.Hint(capture, other.Steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name)));
+        foreach (
+            var (id, capture) in step
+                .Voids.Where(v => v.Contains('/'))
+                .Select(v => (v[..v.IndexOf('/')], v[(v.IndexOf('/') + 1)..]))
+        )
+            if (catalogue.Find(id) is not { } other)
+                findings.Add(
+                    $"step {step.Name} of {product.Id} makes points of '{id}' void, which is no product of "
+                        + $"the catalogue",
+                    step.Place,
+                    Nearest.Hint(id, catalogue.Products.Select(p => p.Id))
+                );
+            else if (!other.Steps.TryGetValue(capture, out var captures) || captures.Do is not CaptureAction)
+                findings.Add(
+                    $"step {step.Name} of {product.Id} makes '{capture}' of {id} void, which captures nothing there",
+                    step.Place,
+                    Nearest.Hint(capture, other.Steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name))
+                );
     }
 
     // A part that comes from another has to have one of that name in a release before.
@@ -60,52 +110,104 @@ public static class CatalogueReview
         var releases = product.Releases.OrderBy(r => r.Version).ToList();
         for (var i = 0; i < releases.Count; i++)
             foreach (var part in releases[i].Origins.Where(o => releases.Take(i).All(r => !r.Parts.Contains(o.Value))))
-                findings.Add($"{product.Id} {releases[i].Label}: the part {part.Key} comes from '{part.Value}', which no release before it has", releases[i].Place, Nearest.Hint(part.Value, releases.Take(i).SelectMany(r => r.Parts).Distinct()));
+                findings.Add(
+                    $"{product.Id} {releases[i].Label}: the part {part.Key} comes from '{part.Value}', which "
+                        + $"no release before it has",
+                    releases[i].Place,
+                    Nearest.Hint(part.Value, releases.Take(i).SelectMany(r => r.Parts).Distinct())
+                );
     }
 
-    // One question has one wording and one answer where nobody gives any; jumps that disagree would be answered by chance.
+    // One question has one wording and one answer where nobody gives any; jumps that disagree would be answered by
+    // chance.
     private static void Questions(Product product, Findings findings)
     {
-        foreach (var question in product.Jumps.SelectMany(j => j.Questions.Select(q => (Jump: j, Question: q))).GroupBy(q => q.Question.Id))
+        foreach (
+            var question in product
+                .Jumps.SelectMany(j => j.Questions.Select(q => (Jump: j, Question: q)))
+                .GroupBy(q => q.Question.Id)
+        )
             if (question.Select(q => q.Question).Distinct().Count() > 1)
-                findings.Add($"{product.Id}: the jumps {string.Join(" and ", question.Select(q => q.Jump.Id))} ask '{question.Key}' in different words or take different answers where nobody gives one", question.Last().Jump.Place, "Give it the same words and the same answer, or another name.");
+                findings.Add(
+                    $"{product.Id}: the jumps {string.Join(" and ", question.Select(q => q.Jump.Id))} ask "
+                        + $"'{question.Key}' in different words or take different answers where nobody gives one",
+                    question.Last().Jump.Place,
+                    "Give it the same words and the same answer, or another name."
+                );
     }
 
-    // An exception within a wider rule is meant; rules that overlap otherwise, or cover the same, and say different things can't both be.
+    // An exception within a wider rule is meant; rules that overlap otherwise, or cover the same, and say different
+    // things can't both be.
     private static void Contradictions(ProductCatalogue catalogue, Product product, Findings findings)
     {
         foreach (var about in product.Rules.OfType<RangeRule>().GroupBy(r => (r.End, r.Other)))
         {
-            if (catalogue.Find(about.Key.Other) is not { } other) continue;
-            var covered = about.Select(r => (Rule: r, Pairs: Pairs(product, other, r))).Where(r => r.Pairs.Count > 0).ToList();
+            if (catalogue.Find(about.Key.Other) is not { } other)
+                continue;
+            var covered = about
+                .Select(r => (Rule: r, Pairs: Pairs(product, other, r)))
+                .Where(r => r.Pairs.Count > 0)
+                .ToList();
             for (var i = 0; i < covered.Count; i++)
-                for (var j = i + 1; j < covered.Count; j++)
-                {
-                    var ((one, mine), (two, theirs)) = (covered[i], covered[j]);
-                    if (one.Verdict == two.Verdict || !mine.Overlaps(theirs) || mine.IsProperSubsetOf(theirs) || theirs.IsProperSubsetOf(mine)) continue;
-                    var (a, b) = mine.Intersect(theirs).First();
-                    findings.Add($"rules {one.Id} and {two.Id} contradict each other: {product.Id} {a} with {other.Id} {b} is {Word(one)} by the one and {Word(two)} by the other", two.Place, $"{Word(one.Verdict < two.Verdict ? Stronger(one, two) : Stronger(two, one))} is what counts; narrow one of them.");
-                }
+            for (var j = i + 1; j < covered.Count; j++)
+            {
+                var ((one, mine), (two, theirs)) = (covered[i], covered[j]);
+                if (
+                    one.Verdict == two.Verdict
+                    || !mine.Overlaps(theirs)
+                    || mine.IsProperSubsetOf(theirs)
+                    || theirs.IsProperSubsetOf(mine)
+                )
+                    continue;
+                var (a, b) = mine.Intersect(theirs).First();
+                findings.Add(
+                    $"rules {one.Id} and {two.Id} contradict each other: {product.Id} {a} with {other.Id} {b} "
+                        + $"is {Word(one)} by the one and {Word(two)} by the other",
+                    two.Place,
+                    $"{Word(one.Verdict < two.Verdict ? Stronger(one, two) : Stronger(two, one))} is what "
+                        + $"counts; narrow one of them."
+                );
+            }
         }
     }
 
-    private static RangeRule Stronger(RangeRule better, RangeRule worse) => worse.Verdict == Verdict.Unsupported ? worse : better;
+    private static RangeRule Stronger(RangeRule better, RangeRule worse) =>
+        worse.Verdict == Verdict.Unsupported ? worse : better;
 
     private static string Word(RangeRule rule) => rule.Verdict.ToString().ToLowerInvariant();
 
     private static HashSet<(string, string)> Pairs(Product product, Product other, RangeRule rule) =>
-        [.. product.Releases.Where(r => rule.This.Contains(r.Version, product.IsRelease)).SelectMany(r => other.Releases.Where(o => rule.At.Contains(o.Version, other.IsRelease)).Select(o => (r.Label, o.Label)))];
+        [
+            .. product
+                .Releases.Where(r => rule.This.Contains(r.Version, product.IsRelease))
+                .SelectMany(r =>
+                    other
+                        .Releases.Where(o => rule.At.Contains(o.Version, other.IsRelease))
+                        .Select(o => (r.Label, o.Label))
+                ),
+        ];
 
     // The lowest release is where one starts; any other that no jump leads to can't be had by an upgrade.
     private static void Reach(Product product, Findings findings)
     {
-        if (product.Jumps.IsEmpty) return;
+        if (product.Jumps.IsEmpty)
+            return;
         foreach (var release in product.Releases.OrderBy(r => r.Version).Skip(1))
-            if (!product.Jumps.Any(j => j.To.Equals(release.Version) && product.Releases.Any(r => j.LeadsFrom(r.Version, product.IsRelease))))
-                findings.Add($"no jump leads to {product.Id} {release.Label}", release.Place, "Describe the jump, or leave the release out.");
+            if (
+                !product.Jumps.Any(j =>
+                    j.To.Equals(release.Version) && product.Releases.Any(r => j.LeadsFrom(r.Version, product.IsRelease))
+                )
+            )
+                findings.Add(
+                    $"no jump leads to {product.Id} {release.Label}",
+                    release.Place,
+                    "Describe the jump, or leave the release out."
+                );
     }
 
-    private static bool Any(Product product, VersionRange range) => product.Releases.Any(r => range.Contains(r.Version, product.IsRelease));
+    private static bool Any(Product product, VersionRange range) =>
+        product.Releases.Any(r => range.Contains(r.Version, product.IsRelease));
 
-    private static string Known(Product product) => string.Join(", ", product.Releases.Select(r => r.Label).TakeLast(8));
+    private static string Known(Product product) =>
+        string.Join(", ", product.Releases.Select(r => r.Label).TakeLast(8));
 }

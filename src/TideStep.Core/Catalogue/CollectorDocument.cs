@@ -19,12 +19,34 @@ internal static class CollectorDocument
             var by = form.Word("by", "field", "command", "http", "sql", "file") ?? "field";
             var unit = form.Word("unit", Units) ?? "text";
             var pattern = form.Text("pattern");
-            if (pattern is not null && !Compiles(pattern)) findings.Add($"reading {name}: the pattern is no regular expression", form.PlaceOf("pattern"));
-            var collector = new Collector(name, by, [.. form.Words("command").Select(w => w.Text)], pattern, form.Text("url"), form.Text("path"), form.Text("field") ?? name, Kind(unit), form.Flag("from-outside")) { Query = form.Text("query") };
-            if (by == "command" && collector.Command.IsEmpty) findings.Add($"reading {name}: 'command' is missing", at, "Write it as a list of arguments.");
-            if (by == "http" && collector.Url is null) findings.Add($"reading {name}: 'url' is missing", at);
-            if (by == "sql" && collector.Query is null) findings.Add($"reading {name}: 'query' is missing", at, "Write the query whose first column of the first row is the value.");
-            if (by == "file" && collector.Path is null) findings.Add($"reading {name}: 'path' is missing", at, "Name the file.");
+            if (pattern is not null && !Compiles(pattern))
+                findings.Add($"reading {name}: the pattern is no regular expression", form.PlaceOf("pattern"));
+            var collector = new Collector(
+                name,
+                by,
+                [.. form.Words("command").Select(w => w.Text)],
+                pattern,
+                form.Text("url"),
+                form.Text("path"),
+                form.Text("field") ?? name,
+                Kind(unit),
+                form.Flag("from-outside")
+            )
+            {
+                Query = form.Text("query"),
+            };
+            if (by == "command" && collector.Command.IsEmpty)
+                findings.Add($"reading {name}: 'command' is missing", at, "Write it as a list of arguments.");
+            if (by == "http" && collector.Url is null)
+                findings.Add($"reading {name}: 'url' is missing", at);
+            if (by == "sql" && collector.Query is null)
+                findings.Add(
+                    $"reading {name}: 'query' is missing",
+                    at,
+                    "Write the query whose first column of the first row is the value."
+                );
+            if (by == "file" && collector.Path is null)
+                findings.Add($"reading {name}: 'path' is missing", at, "Name the file.");
             form.Close();
             found[name] = collector;
         }
@@ -36,21 +58,28 @@ internal static class CollectorDocument
     /// <summary>How many groups a pattern has besides the whole; null where it is no regular expression.</summary>
     internal static int? GroupsOf(string pattern)
     {
-        try { return new Regex(pattern, RegexOptions.NonBacktracking).GetGroupNumbers().Length - 1; }
-        catch (Exception e) when (e is ArgumentException or NotSupportedException) { return null; }
+        try
+        {
+            return new Regex(pattern, RegexOptions.NonBacktracking).GetGroupNumbers().Length - 1;
+        }
+        catch (Exception e) when (e is ArgumentException or NotSupportedException)
+        {
+            return null;
+        }
     }
 
-    private static ValueKind Kind(string unit) => unit switch
-    {
-        "count" => ValueKind.Count,
-        "bytes" => ValueKind.Bytes,
-        "time" => ValueKind.Time,
-        "share" => ValueKind.Share,
-        "version" => ValueKind.Version,
-        "date" => ValueKind.Date,
-        "flag" => ValueKind.Flag,
-        _ => ValueKind.Text,
-    };
+    private static ValueKind Kind(string unit) =>
+        unit switch
+        {
+            "count" => ValueKind.Count,
+            "bytes" => ValueKind.Bytes,
+            "time" => ValueKind.Time,
+            "share" => ValueKind.Share,
+            "version" => ValueKind.Version,
+            "date" => ValueKind.Date,
+            "flag" => ValueKind.Flag,
+            _ => ValueKind.Text,
+        };
 }
 
 /// <summary>The readings every expression may use besides the product's own.</summary>
@@ -91,8 +120,30 @@ public static class KnownReadings
         ["administrator"] = ValueKind.Flag,
     };
 
-    /// <summary>What a survey reads of every Linux host without anybody's writing: system, processors, memory, disks, clock, units, ports, packages, and what is due.</summary>
-    public static readonly ImmutableArray<string> OfHost = ["os.name", "os.release", "kernel", "cpu.count", "cpu.load", "memory.total", "memory.free", "disk.fullest", "disk.mount", "clock.off", "uptime", "units.failed", "ports", "packages.held", "package-lock.free", "sources.closed", "updates.next", "restart.due", "administrator"];
+    /// <summary>What a survey reads of every Linux host without anybody's writing: system, processors, memory, disks,
+    /// clock, units, ports, packages, and what is due.</summary>
+    public static readonly ImmutableArray<string> OfHost =
+    [
+        "os.name",
+        "os.release",
+        "kernel",
+        "cpu.count",
+        "cpu.load",
+        "memory.total",
+        "memory.free",
+        "disk.fullest",
+        "disk.mount",
+        "clock.off",
+        "uptime",
+        "units.failed",
+        "ports",
+        "packages.held",
+        "package-lock.free",
+        "sources.closed",
+        "updates.next",
+        "restart.due",
+        "administrator",
+    ];
 
     private static readonly Dictionary<(string Name, string? Field), ValueKind> Calls = new()
     {
@@ -120,14 +171,17 @@ public static class KnownReadings
     {
         if (reference.Arguments.IsDefaultOrEmpty)
         {
-            if (own.TryGetValue(reference.Key, out var collector)) return collector.Kind;
+            if (own.TryGetValue(reference.Key, out var collector))
+                return collector.Kind;
             return BuiltIn.TryGetValue(reference.Key, out var kind) ? kind : null;
         }
         return Calls.TryGetValue((reference.Name, reference.Field), out var call) ? call : null;
     }
 
     /// <summary>What is known without asking a member: the jump, the window, the day, and what is related.</summary>
-    public static bool IsGiven(Reference reference) => reference.Key is "today" || reference.Name is "jump" or "window" or "related";
+    public static bool IsGiven(Reference reference) =>
+        reference.Key is "today" || reference.Name is "jump" or "window" or "related";
 
-    public static IEnumerable<string> Names(ImmutableDictionary<string, Collector> own) => own.Keys.Concat(BuiltIn.Keys).Concat(Calls.Keys.Select(c => c.Name));
+    public static IEnumerable<string> Names(ImmutableDictionary<string, Collector> own) =>
+        own.Keys.Concat(BuiltIn.Keys).Concat(Calls.Keys.Select(c => c.Name));
 }

@@ -8,31 +8,69 @@ namespace TideStep.Core.Catalogue;
 /// <summary>Reads one jump of a product.</summary>
 internal static class JumpDocument
 {
-    public static Jump Read(string id, Node node, Place at, VersionScheme scheme, ImmutableDictionary<string, StepSpec> steps, Findings findings)
+    public static Jump Read(
+        string id,
+        Node node,
+        Place at,
+        VersionScheme scheme,
+        ImmutableDictionary<string, StepSpec> steps,
+        Findings findings
+    )
     {
         var form = Form.Open(node, $"jump {id}", findings);
         Form.CheckId(id, at, "jump", findings);
         var from = form.Range("from", scheme);
-        if (!form.Has("from")) findings.Add($"jump {id}: 'from' is missing", at, "Write the range of versions it starts from.");
+        if (!form.Has("from"))
+            findings.Add($"jump {id}: 'from' is missing", at, "Write the range of versions it starts from.");
         form.Required("to");
         var to = form.Version("to", scheme);
         var methods = ReadMethods(form);
         ImmutableArray<string> StepList(string key)
         {
-            foreach (var (name, place) in form.Words(key)) StepDocument.Expect(name, place, form.What, steps, findings);
+            foreach (var (name, place) in form.Words(key))
+                StepDocument.Expect(name, place, form.What, steps, findings);
             return [.. form.Words(key).Select(w => w.Text)];
         }
-        var jump = new Jump(id, from ?? VersionRange.Any, to!, form.Flag("down"), methods, ReadRequirements(form, "requires"), ReadRequirements(form, "together"),
-            form.Word("restarts", "nothing", "reconnect", "service", "node") switch { "node" => RestartScope.Node, "reconnect" => RestartScope.Reconnect, "nothing" => RestartScope.Nothing, _ => RestartScope.Service },
-            form.Text("closes"), StepList("ahead"), StepList("change"), StepList("after-all"), ReadPoints(form, steps), ReadPrerequisites(form), ReadArtefacts(form), at)
+        var jump = new Jump(
+            id,
+            from ?? VersionRange.Any,
+            to!,
+            form.Flag("down"),
+            methods,
+            ReadRequirements(form, "requires"),
+            ReadRequirements(form, "together"),
+            form.Word("restarts", "nothing", "reconnect", "service", "node") switch
+            {
+                "node" => RestartScope.Node,
+                "reconnect" => RestartScope.Reconnect,
+                "nothing" => RestartScope.Nothing,
+                _ => RestartScope.Service,
+            },
+            form.Text("closes"),
+            StepList("ahead"),
+            StepList("change"),
+            StepList("after-all"),
+            ReadPoints(form, steps),
+            ReadPrerequisites(form),
+            ReadArtefacts(form),
+            at
+        )
         {
             Questions = ReadQuestions(form),
             Converts = [.. form.Words("converts").Select(c => c.Text)],
             Tasks = ReadTasks(form),
             SignOffs = ReadSignOffs(form),
         };
-        if (jump.Closes is { } closes && steps.Count > 0 && !jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll).Contains(closes))
-            findings.Add($"jump {id}: closes '{closes}', which is none of its steps", form.PlaceOf("closes"), Nearest.Hint(closes, jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll)));
+        if (
+            jump.Closes is { } closes
+            && steps.Count > 0
+            && !jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll).Contains(closes)
+        )
+            findings.Add(
+                $"jump {id}: closes '{closes}', which is none of its steps",
+                form.PlaceOf("closes"),
+                Nearest.Hint(closes, jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll))
+            );
         form.Close();
         return jump;
     }
@@ -42,13 +80,36 @@ internal static class JumpDocument
         var methods = ImmutableArray.CreateBuilder<MethodFigures>();
         foreach (var (name, value, at) in form.Map("methods"))
         {
-            if (MethodNames.TryParse(name) is not { } method) { form.Findings.Add($"{form.What}: '{name}' is no method", at, Nearest.Hint(name, MethodNames.All)); continue; }
-            var figures = Form.Open(value is TextNode { Text: "" } ? null : value, $"{form.What}, {name}", form.Findings, at);
+            if (MethodNames.TryParse(name) is not { } method)
+            {
+                form.Findings.Add($"{form.What}: '{name}' is no method", at, Nearest.Hint(name, MethodNames.All));
+                continue;
+            }
+            var figures = Form.Open(
+                value is TextNode { Text: "" } ? null : value,
+                $"{form.What}, {name}",
+                form.Findings,
+                at
+            );
             TimeSpan Of(string key) => figures.Duration(key) ?? TimeSpan.Zero;
-            methods.Add(new MethodFigures(method, Of("member"), Of("settle"), Of("outage"), Of("install"), figures.Duration("canary-settle")));
+            methods.Add(
+                new MethodFigures(
+                    method,
+                    Of("member"),
+                    Of("settle"),
+                    Of("outage"),
+                    Of("install"),
+                    figures.Duration("canary-settle")
+                )
+            );
             figures.Close();
         }
-        if (methods.Count == 0) form.Findings.Add($"{form.What}: has no method", form.At, $"Add 'methods' with one of {string.Join(", ", MethodNames.All)}.");
+        if (methods.Count == 0)
+            form.Findings.Add(
+                $"{form.What}: has no method",
+                form.At,
+                $"Add 'methods' with one of {string.Join(", ", MethodNames.All)}."
+            );
         return [.. methods.OrderBy(m => m.Method)];
     }
 
@@ -61,7 +122,8 @@ internal static class JumpDocument
             // As with rules, the other product's range is read again by that product's scheme.
             var text = item.Required("range");
             var range = VersionRange.TryParse(text, VersionScheme.Dotted, out var reason);
-            if (range is null && text.Length > 0) form.Findings.Add($"{item.What}: '{text}' is no range: {reason}", item.PlaceOf("range"));
+            if (range is null && text.Length > 0)
+                form.Findings.Add($"{item.What}: '{text}' is no range: {reason}", item.PlaceOf("range"));
             found.Add(new Requirement(item.Required("product"), range ?? VersionRange.Any));
             item.Close();
         }
@@ -75,10 +137,29 @@ internal static class JumpDocument
         {
             var item = Form.OpenOrWord(node, "capture", $"{form.What}, points", form.Findings);
             var capture = item.Required("capture");
-            if (capture.Length > 0) StepDocument.Expect(capture, item.PlaceOf("capture"), item.What, steps, form.Findings);
-            if (steps.TryGetValue(capture, out var step) && step.Do is not CaptureAction) form.Findings.Add($"{item.What}: step '{capture}' captures nothing", item.PlaceOf("capture"), "Its 'do' must be a capture.");
-            var wish = new PointWish(capture, item.Word("while", "serving", "stopped") != "stopped", item.Word("per", "member", "component") != "component") { Serves = item.Duration("serves") ?? PointWish.ServesUsually, Settle = item.Duration("settle") ?? PointWish.SettlesUsually };
-            if (wish.Settle > wish.Serves) form.Findings.Add($"{item.What}: the settle time is longer than the point serves", item.PlaceOf(item.Has("settle") ? "settle" : "serves"), "Let it serve at least as long.");
+            if (capture.Length > 0)
+                StepDocument.Expect(capture, item.PlaceOf("capture"), item.What, steps, form.Findings);
+            if (steps.TryGetValue(capture, out var step) && step.Do is not CaptureAction)
+                form.Findings.Add(
+                    $"{item.What}: step '{capture}' captures nothing",
+                    item.PlaceOf("capture"),
+                    "Its 'do' must be a capture."
+                );
+            var wish = new PointWish(
+                capture,
+                item.Word("while", "serving", "stopped") != "stopped",
+                item.Word("per", "member", "component") != "component"
+            )
+            {
+                Serves = item.Duration("serves") ?? PointWish.ServesUsually,
+                Settle = item.Duration("settle") ?? PointWish.SettlesUsually,
+            };
+            if (wish.Settle > wish.Serves)
+                form.Findings.Add(
+                    $"{item.What}: the settle time is longer than the point serves",
+                    item.PlaceOf(item.Has("settle") ? "settle" : "serves"),
+                    "Let it serve at least as long."
+                );
             found.Add(wish);
             item.Close();
         }
@@ -92,8 +173,12 @@ internal static class JumpDocument
         {
             var item = Form.Open(node, $"{form.What}, prerequisite", form.Findings);
             var (id, per) = (item.Required("id"), item.Word("per", "member", "node", "component", "site") ?? "member");
-            var (level, remedy) = (item.Word("level", "blocker", "caution", "advice") ?? "blocker", item.Text("remedy"));
-            if (ExpressionText.Read(item, "holds", required: true) is { } holds) found.Add(new Prerequisite(id, per, level, holds, remedy));
+            var (level, remedy) = (
+                item.Word("level", "blocker", "caution", "advice") ?? "blocker",
+                item.Text("remedy")
+            );
+            if (ExpressionText.Read(item, "holds", required: true) is { } holds)
+                found.Add(new Prerequisite(id, per, level, holds, remedy));
             item.Close();
         }
         return found.ToImmutable();
@@ -118,9 +203,27 @@ internal static class JumpDocument
         foreach (var node in form.List("tasks"))
         {
             var item = Form.OpenOrWord(node, "title", $"{form.What}, tasks", form.Findings);
-            var when = item.Word("when", "before", "inside", "after", "later") switch { "inside" => TaskTime.Inside, "after" => TaskTime.After, "later" => TaskTime.Later, _ => TaskTime.Before };
-            if (item.Has("ahead") && when != TaskTime.Before) form.Findings.Add($"{item.What}: 'ahead' is for what is done before the window", item.PlaceOf("ahead"), "Leave it out, or say 'when: before'.");
-            found.Add(new JumpTask(item.Required("title"), when) { Instructions = item.Text("instructions"), Owner = item.Text("owner"), Ahead = item.Duration("ahead") ?? TimeSpan.Zero });
+            var when = item.Word("when", "before", "inside", "after", "later") switch
+            {
+                "inside" => TaskTime.Inside,
+                "after" => TaskTime.After,
+                "later" => TaskTime.Later,
+                _ => TaskTime.Before,
+            };
+            if (item.Has("ahead") && when != TaskTime.Before)
+                form.Findings.Add(
+                    $"{item.What}: 'ahead' is for what is done before the window",
+                    item.PlaceOf("ahead"),
+                    "Leave it out, or say 'when: before'."
+                );
+            found.Add(
+                new JumpTask(item.Required("title"), when)
+                {
+                    Instructions = item.Text("instructions"),
+                    Owner = item.Text("owner"),
+                    Ahead = item.Duration("ahead") ?? TimeSpan.Zero,
+                }
+            );
             item.Close();
         }
         return found.ToImmutable();
@@ -128,8 +231,14 @@ internal static class JumpDocument
 
     private static ImmutableArray<string> ReadSignOffs(Form form)
     {
-        foreach (var (phase, at) in form.Words("sign-offs").Where(w => !Estates.SignOffPolicy.PhaseWords.Contains(w.Text)))
-            form.Findings.Add($"{form.What}: '{phase}' is no phase", at, Nearest.Hint(phase, Estates.SignOffPolicy.PhaseWords));
+        foreach (
+            var (phase, at) in form.Words("sign-offs").Where(w => !Estates.SignOffPolicy.PhaseWords.Contains(w.Text))
+        )
+            form.Findings.Add(
+                $"{form.What}: '{phase}' is no phase",
+                at,
+                Nearest.Hint(phase, Estates.SignOffPolicy.PhaseWords)
+            );
         return [.. form.Words("sign-offs").Select(w => w.Text)];
     }
 
@@ -140,8 +249,19 @@ internal static class JumpDocument
         {
             var item = Form.OpenOrWord(node, "id", $"{form.What}, artefact", form.Findings);
             var size = item.Text("size") is { } text ? Units.TryBytes(text) : null;
-            if (size is null && item.Has("size")) form.Findings.Add($"{item.What}: 'size' must be a size like 120 MiB", item.PlaceOf("size"));
-            found.Add(new ArtefactNeed(item.Required("id"), item.Text("file"), item.Text("sha256"), (long?)size) { For = item.Map("for").ToImmutableSortedDictionary(t => t.Key, t => t.Value is TextNode { Text: var text } ? text : "", StringComparer.Ordinal) });
+            if (size is null && item.Has("size"))
+                form.Findings.Add($"{item.What}: 'size' must be a size like 120 MiB", item.PlaceOf("size"));
+            found.Add(
+                new ArtefactNeed(item.Required("id"), item.Text("file"), item.Text("sha256"), (long?)size)
+                {
+                    For = item.Map("for")
+                        .ToImmutableSortedDictionary(
+                            t => t.Key,
+                            t => t.Value is TextNode { Text: var text } ? text : "",
+                            StringComparer.Ordinal
+                        ),
+                }
+            );
             item.Close();
         }
         return found.ToImmutable();
@@ -164,14 +284,25 @@ internal static class ExpressionText
     public static Expression? Read(Form form, string key, bool required = false)
     {
         var text = required ? form.Required(key) : form.Text(key);
-        return string.IsNullOrEmpty(text) ? null : Parse(text, form.PlaceOf(key), $"{form.What}: '{key}'", form.Findings);
+        return string.IsNullOrEmpty(text)
+            ? null
+            : Parse(text, form.PlaceOf(key), $"{form.What}: '{key}'", form.Findings);
     }
 
     public static Expression? Parse(string text, Place at, string what, Findings findings)
     {
-        if (ExpressionParser.TryParse(text, out var reason, out var offset) is { } expression) return expression;
+        if (ExpressionParser.TryParse(text, out var reason, out var offset) is { } expression)
+            return expression;
         // The column counts from the text's own start; for a quoted scalar that is one behind the quote.
-        findings.Add($"{what} is not understood at character {offset + 1} of \"{text}\"", at with { Column = at.Column + offset }, null, reason);
+        findings.Add(
+            $"{what} is not understood at character {offset + 1} of \"{text}\"",
+            at with
+            {
+                Column = at.Column + offset,
+            },
+            null,
+            reason
+        );
         return null;
     }
 }

@@ -6,26 +6,70 @@ using TideStep.Core.Versions;
 namespace TideStep.Core.Catalogue;
 
 /// <summary>Support lines of releases, best for production first.</summary>
-public enum ReleaseLine { LongSupport, Standard, Preview }
+public enum ReleaseLine
+{
+    LongSupport,
+    Standard,
+    Preview,
+}
 
 /// <summary>What the rules say of a pair of versions, from best to worst.</summary>
-public enum Verdict { Supported, Transitional, Untested, Unsupported }
+public enum Verdict
+{
+    Supported,
+    Transitional,
+    Untested,
+    Unsupported,
+}
 
 /// <summary>How a jump is done (3-planning, Moves and methods), in the order of that table.</summary>
-public enum Method { Rolling, Replace, TwoSlot, SideBySide, Offline }
+public enum Method
+{
+    Rolling,
+    Replace,
+    TwoSlot,
+    SideBySide,
+    Offline,
+}
 
 /// <summary>The end of a relation that a rule speaks from.</summary>
-public enum RelationEnd { DependsOn, Serves, StandsOn, Carries, Inside, Hosts, Peer }
+public enum RelationEnd
+{
+    DependsOn,
+    Serves,
+    StandsOn,
+    Carries,
+    Inside,
+    Hosts,
+    Peer,
+}
 
-/// <summary>What a jump restarts on its member, from the least to the most: nothing, its connection, its service, or the node.</summary>
-public enum RestartScope { Nothing, Reconnect, Service, Node }
+/// <summary>What a jump restarts on its member, from the least to the most: nothing, its connection, its service, or
+/// the node.</summary>
+public enum RestartScope
+{
+    Nothing,
+    Reconnect,
+    Service,
+    Node,
+}
 
 /// <summary>One version of a product. <paramref name="Ends"/> is the last day of support, null where unknown.</summary>
-public sealed record Release(Versions.Version Version, ReleaseLine Line, DateOnly? Since, DateOnly? Ends, ImmutableArray<string> Parts, ImmutableArray<string> Brings, ImmutableArray<string> Removes, ImmutableArray<string> Changes)
+public sealed record Release(
+    Versions.Version Version,
+    ReleaseLine Line,
+    DateOnly? Since,
+    DateOnly? Ends,
+    ImmutableArray<string> Parts,
+    ImmutableArray<string> Brings,
+    ImmutableArray<string> Removes,
+    ImmutableArray<string> Changes
+)
 {
     public string Label => Version.Label;
 
-    /// <summary>Of what it removes, how a member's readings tell that it is still in use, where the document says so.</summary>
+    /// <summary>Of what it removes, how a member's readings tell that it is still in use, where the document says
+    /// so.</summary>
     public ImmutableDictionary<string, Expression> InUse { get; init; } = ImmutableDictionary<string, Expression>.Empty;
 
     /// <summary>What it still has and a later release will not.</summary>
@@ -48,18 +92,55 @@ public sealed record KnownProblem(string What, string? Prevent);
 public sealed record RuleSource(string Title, DateOnly? Date);
 
 /// <summary>A rule of one product about pairs with another (or with itself, for peers).</summary>
-public abstract record CompatibilityRule(string Id, RelationEnd End, string Other, VersionRange This, VersionRange At, Verdict Verdict, RuleSource? Source, Place? Place);
+public abstract record CompatibilityRule(
+    string Id,
+    RelationEnd End,
+    string Other,
+    VersionRange This,
+    VersionRange At,
+    Verdict Verdict,
+    RuleSource? Source,
+    Place? Place
+);
 
 /// <summary>A rule by ranges.</summary>
-public sealed record RangeRule(string Id, RelationEnd End, string Other, VersionRange This, VersionRange At, Verdict Verdict, bool MayRest, RuleSource? Source, Place? Place)
-    : CompatibilityRule(Id, End, Other, This, At, Verdict, Source, Place);
+public sealed record RangeRule(
+    string Id,
+    RelationEnd End,
+    string Other,
+    VersionRange This,
+    VersionRange At,
+    Verdict Verdict,
+    bool MayRest,
+    RuleSource? Source,
+    Place? Place
+) : CompatibilityRule(Id, End, Other, This, At, Verdict, Source, Place);
 
 /// <summary>A rule by distance of majors or minors.</summary>
-public sealed record DistanceRule(string Id, RelationEnd End, string Other, VersionRange This, VersionRange At, bool ByMajor, int OlderBy, int NewerBy, Verdict Verdict, RuleSource? Source, Place? Place)
-    : CompatibilityRule(Id, End, Other, This, At, Verdict, Source, Place);
+public sealed record DistanceRule(
+    string Id,
+    RelationEnd End,
+    string Other,
+    VersionRange This,
+    VersionRange At,
+    bool ByMajor,
+    int OlderBy,
+    int NewerBy,
+    Verdict Verdict,
+    RuleSource? Source,
+    Place? Place
+) : CompatibilityRule(Id, End, Other, This, At, Verdict, Source, Place);
 
-/// <summary>The catalogue's figures for one method of a jump; all of them spans of time, nought where not given.</summary>
-public sealed record MethodFigures(Method Method, TimeSpan Member, TimeSpan Settle, TimeSpan Outage, TimeSpan Install, TimeSpan? CanarySettle);
+/// <summary>The catalogue's figures for one method of a jump; all of them spans of time, nought where not
+/// given.</summary>
+public sealed record MethodFigures(
+    Method Method,
+    TimeSpan Member,
+    TimeSpan Settle,
+    TimeSpan Outage,
+    TimeSpan Install,
+    TimeSpan? CanarySettle
+);
 
 /// <summary>A product and a range that related components must be in.</summary>
 public sealed record Requirement(string Product, VersionRange Range);
@@ -70,13 +151,15 @@ public sealed record PointWish(string Capture, bool WhileServing, bool PerMember
     /// <summary>How long it serves once its run has ended, where the catalogue says nothing.</summary>
     public static readonly TimeSpan ServesUsually = TimeSpan.FromDays(30);
 
-    /// <summary>How long the last one of a component is kept whatever is said, where the catalogue says nothing.</summary>
+    /// <summary>How long the last one of a component is kept whatever is said, where the catalogue says
+    /// nothing.</summary>
     public static readonly TimeSpan SettlesUsually = TimeSpan.FromDays(1);
 
     /// <summary>How long it serves once its run has ended.</summary>
     public TimeSpan Serves { get; init; } = ServesUsually;
 
-    /// <summary>The component's settle time: how long after its run the last point that leads it back is not given up.</summary>
+    /// <summary>The component's settle time: how long after its run the last point that leads it back is not given
+    /// up.</summary>
     public TimeSpan Settle { get; init; } = SettlesUsually;
 }
 
@@ -87,14 +170,23 @@ public sealed record Prerequisite(string Id, string Per, string Level, Expressio
 public sealed record ArtefactNeed(string Id, string? File, string? Sha256, long? Bytes)
 {
     /// <summary>The host variant that it is for: traits that a node must have; any where empty.</summary>
-    public ImmutableSortedDictionary<string, string> For { get; init; } = ImmutableSortedDictionary<string, string>.Empty;
+    public ImmutableSortedDictionary<string, string> For { get; init; } =
+        ImmutableSortedDictionary<string, string>.Empty;
 }
 
-/// <summary>A question that a new version asks, once for all components; <paramref name="Otherwise"/> is what holds where nobody answers, null where somebody must.</summary>
+/// <summary>A question that a new version asks, once for all components; <paramref name="Otherwise"/> is what holds
+/// where nobody answers, null where somebody must.</summary>
 public sealed record JumpQuestion(string Id, string Asks, string? Otherwise);
 
-/// <summary>When a task has its place: before the window, inside it, after it but before the first job, or later.</summary>
-public enum TaskTime { Before, Inside, After, Later }
+/// <summary>When a task has its place: before the window, inside it, after it but before the first job, or
+/// later.</summary>
+public enum TaskTime
+{
+    Before,
+    Inside,
+    After,
+    Later,
+}
 
 /// <summary>Something that people have to do around a jump.</summary>
 public sealed record JumpTask(string Title, TaskTime When)
@@ -110,9 +202,24 @@ public sealed record JumpTask(string Title, TaskTime When)
 }
 
 /// <summary>An upgrade that the product's maker supports in one go.</summary>
-public sealed record Jump(string Id, VersionRange From, Versions.Version To, bool Down, ImmutableArray<MethodFigures> Methods, ImmutableArray<Requirement> Requires,
-    ImmutableArray<Requirement> Together, RestartScope Restarts, string? Closes, ImmutableArray<string> Ahead, ImmutableArray<string> Change, ImmutableArray<string> AfterAll,
-    ImmutableArray<PointWish> Points, ImmutableArray<Prerequisite> Prerequisites, ImmutableArray<ArtefactNeed> Artefacts, Place? Place)
+public sealed record Jump(
+    string Id,
+    VersionRange From,
+    Versions.Version To,
+    bool Down,
+    ImmutableArray<MethodFigures> Methods,
+    ImmutableArray<Requirement> Requires,
+    ImmutableArray<Requirement> Together,
+    RestartScope Restarts,
+    string? Closes,
+    ImmutableArray<string> Ahead,
+    ImmutableArray<string> Change,
+    ImmutableArray<string> AfterAll,
+    ImmutableArray<PointWish> Points,
+    ImmutableArray<Prerequisite> Prerequisites,
+    ImmutableArray<ArtefactNeed> Artefacts,
+    Place? Place
+)
 {
     /// <summary>Questions that the new version asks.</summary>
     public ImmutableArray<JumpQuestion> Questions { get; init; } = [];
@@ -135,8 +242,19 @@ public sealed record Jump(string Id, VersionRange From, Versions.Version To, boo
 }
 
 /// <summary>A product of the catalogue: releases, rules, jumps, and how its members are handled.</summary>
-public sealed record Product(string Id, string Title, VersionScheme Scheme, ImmutableArray<string> Roles, ImmutableArray<string> Voting, ImmutableArray<Release> Releases,
-    ImmutableArray<CompatibilityRule> Rules, ImmutableArray<Jump> Jumps, Routines Routines, ImmutableDictionary<string, StepSpec> Steps, ImmutableDictionary<string, Collector> Readings)
+public sealed record Product(
+    string Id,
+    string Title,
+    VersionScheme Scheme,
+    ImmutableArray<string> Roles,
+    ImmutableArray<string> Voting,
+    ImmutableArray<Release> Releases,
+    ImmutableArray<CompatibilityRule> Rules,
+    ImmutableArray<Jump> Jumps,
+    Routines Routines,
+    ImmutableDictionary<string, StepSpec> Steps,
+    ImmutableDictionary<string, Collector> Readings
+)
 {
     /// <summary>What is asked of its members before the work and after it.</summary>
     public ImmutableArray<AskSpec> Asks { get; init; } = [];
@@ -164,5 +282,7 @@ public sealed record Product(string Id, string Title, VersionScheme Scheme, Immu
     /// <summary>Whether the catalogue knows the version.</summary>
     public bool IsRelease(Versions.Version version) => _releases.ContainsKey(version);
 
-    private readonly Dictionary<Versions.Version, Release> _releases = Releases.GroupBy(r => r.Version).ToDictionary(g => g.Key, g => g.First());
+    private readonly Dictionary<Versions.Version, Release> _releases = Releases
+        .GroupBy(r => r.Version)
+        .ToDictionary(g => g.Key, g => g.First());
 }

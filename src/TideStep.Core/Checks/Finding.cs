@@ -4,18 +4,39 @@ using TideStep.Core.Expressions;
 namespace TideStep.Core.Checks;
 
 /// <summary>How much a finding weighs.</summary>
-public enum Level { Advice, Caution, Blocker }
+public enum Level
+{
+    Advice,
+    Caution,
+    Blocker,
+}
 
-/// <summary>What came of a check. Open: a reading is missing or too old; it counts as its level. A check that does not apply has not passed either.</summary>
-public enum CheckResult { Passed, Failed, Open, NotApplicable }
+/// <summary>What came of a check. Open: a reading is missing or too old; it counts as its level. A check that does not
+/// apply has not passed either.</summary>
+public enum CheckResult
+{
+    Passed,
+    Failed,
+    Open,
+    NotApplicable,
+}
 
 /// <summary>A check put to the readings, with its numbers.</summary>
-/// <param name="Check">The check's name: <c>jump to-8.4 room</c> for a prerequisite, one word for a built-in one.</param>
+/// <param name="Check">The check's name: <c>jump to-8.4 room</c> for a prerequisite, one word for a built-in
+/// one.</param>
 /// <param name="Subject">What it was put to: a member, node, component, site, or the plan.</param>
 /// <param name="What">What was found, in words.</param>
 /// <param name="Remedy">What helps; null where it passed or nobody said.</param>
 /// <param name="Moves">The moves of the plan that it is asked for; none for the plan as a whole.</param>
-public sealed record Finding(string Check, string Subject, Level Level, CheckResult Result, string What, string? Remedy, ImmutableArray<int> Moves)
+public sealed record Finding(
+    string Check,
+    string Subject,
+    Level Level,
+    CheckResult Result,
+    string What,
+    string? Remedy,
+    ImmutableArray<int> Moves
+)
 {
     /// <summary>The node to look at, where it is about one.</summary>
     public string? Node { get; init; }
@@ -42,14 +63,24 @@ public sealed record Finding(string Check, string Subject, Level Level, CheckRes
     public string Id => $"{Check} {Subject}";
 
     /// <summary>Whether it stands in the way: failed or open at its level, and nobody accepted it.</summary>
-    public bool Stands(Level level) => Result is CheckResult.Failed or CheckResult.Open && Level >= level && Waived is null;
+    public bool Stands(Level level) =>
+        Result is CheckResult.Failed or CheckResult.Open && Level >= level && Waived is null;
 }
 
 /// <summary>A named person's reasoned and ending acceptance of one finding as it was then.</summary>
 /// <param name="Level">The level that the finding had.</param>
 /// <param name="Result">The result that it had.</param>
 /// <param name="ShortBy">Its shortfall then; one that is larger is not covered.</param>
-public sealed record Waiver(string Finding, string By, string Reason, DateTimeOffset At, DateTimeOffset Ends, Level Level, CheckResult Result, double? ShortBy)
+public sealed record Waiver(
+    string Finding,
+    string By,
+    string Reason,
+    DateTimeOffset At,
+    DateTimeOffset Ends,
+    Level Level,
+    CheckResult Result,
+    double? ShortBy
+)
 {
     /// <summary>Whether another person has to agree before it holds.</summary>
     public bool NeedsSecond { get; init; }
@@ -62,7 +93,11 @@ public sealed record Waiver(string Finding, string By, string Reason, DateTimeOf
     public bool Stands => !NeedsSecond || Second is not null;
 
     /// <summary>Whether it still covers a finding: a new or worse one never is.</summary>
-    public bool Covers(Finding finding, DateTimeOffset now) => finding.Id == Finding && now < Ends && finding.Level <= Level && (finding.Result == Result || finding.Result == CheckResult.Passed)
+    public bool Covers(Finding finding, DateTimeOffset now) =>
+        finding.Id == Finding
+        && now < Ends
+        && finding.Level <= Level
+        && (finding.Result == Result || finding.Result == CheckResult.Passed)
         && (finding.ShortBy ?? 0) <= (ShortBy ?? 0) + Tolerance;
 
     // Readings written in words lose some digits; half a per mille is no worse.

@@ -5,28 +5,53 @@ using TideStep.Core.Expressions;
 namespace TideStep.Core.Checks;
 
 /// <summary>A member's readings as the values that expressions ask for.</summary>
-internal sealed class MemberValues(EstateIndex index, Component component, Product product, Func<Reference, Value?> given)
+internal sealed class MemberValues(
+    EstateIndex index,
+    Component component,
+    Product product,
+    Func<Reference, Value?> given
+)
 {
     /// <summary>The readings of one member; without one, only what is given.</summary>
-    public Func<Reference, Value?> Of(Member? member) => reference => KnownReadings.IsGiven(reference) ? reference.Name == "related" ? Related(reference) : given(reference) : member is null ? null : Read(member, reference);
+    public Func<Reference, Value?> Of(Member? member) =>
+        reference =>
+            KnownReadings.IsGiven(reference)
+                ? reference.Name == "related"
+                    ? Related(reference)
+                    : given(reference)
+                : member is null
+                    ? null
+                    : Read(member, reference);
 
     private Value? Read(Member member, Reference reference)
     {
-        if (!index.Readings.Members.TryGetValue(member.Id, out var reading)) return null;
-        Value? Label(string? text) => text is not null && product.Scheme.TryParse(text) is { } version ? Value.Of(version) : null;
+        if (!index.Readings.Members.TryGetValue(member.Id, out var reading))
+            return null;
+        Value? Label(string? text) =>
+            text is not null && product.Scheme.TryParse(text) is { } version ? Value.Of(version) : null;
         switch (reference.Key)
         {
-            case "running": return Label(reading.Running);
-            case "installed": return Label(reading.Installed);
-            case "staged": return Label(reading.Staged);
-            case "role": return index.RoleOf(member) is { } role ? Value.Of(role) : null;
-            case "in-service": return Value.Of(!index.IsOut(member));
-            case "reachable": return Value.True;
+            case "running":
+                return Label(reading.Running);
+            case "installed":
+                return Label(reading.Installed);
+            case "staged":
+                return Label(reading.Staged);
+            case "role":
+                return index.RoleOf(member) is { } role ? Value.Of(role) : null;
+            case "in-service":
+                return Value.Of(!index.IsOut(member));
+            case "reachable":
+                return Value.True;
         }
-        if (!reading.Values.TryGetValue(reference.Key, out var text)) return null;
+        if (!reading.Values.TryGetValue(reference.Key, out var text))
+            return null;
         // The same text means the same of every member.
-        if (_read.TryGetValue((reference.Key, text), out var known)) return known;
-        return _read[(reference.Key, text)] = KnownReadings.KindOf(reference, product.Readings) is { } kind ? Value.Read(text, kind, product.Scheme) : null;
+        if (_read.TryGetValue((reference.Key, text), out var known))
+            return known;
+        return _read[(reference.Key, text)] = KnownReadings.KindOf(reference, product.Readings) is { } kind
+            ? Value.Read(text, kind, product.Scheme)
+            : null;
     }
 
     private readonly Dictionary<(string, string), Value?> _read = [];
@@ -34,10 +59,13 @@ internal sealed class MemberValues(EstateIndex index, Component component, Produ
     // The lowest version that runs of a related component of that product.
     private Value? Related(Reference reference)
     {
-        var versions = index.Pairs.Where(p => index.Components[p.A].Id == component.Id || index.Components[p.B].Id == component.Id)
+        var versions = index
+            .Pairs.Where(p => index.Components[p.A].Id == component.Id || index.Components[p.B].Id == component.Id)
             .Select(p => index.Components[p.A].Id == component.Id ? index.Components[p.B] : index.Components[p.A])
-            .Where(c => reference.Arguments.Contains(c.Product)).SelectMany(c => c.Members.Select(m => (c.Product, index.Readings.Of(m).Running)))
-            .Select(r => r.Running is { } label ? index.Catalogue.Find(r.Product)?.Scheme.TryParse(label) : null).ToList();
+            .Where(c => reference.Arguments.Contains(c.Product))
+            .SelectMany(c => c.Members.Select(m => (c.Product, index.Readings.Of(m).Running)))
+            .Select(r => r.Running is { } label ? index.Catalogue.Find(r.Product)?.Scheme.TryParse(label) : null)
+            .ToList();
         return versions.Count > 0 && versions.All(v => v is not null) ? Value.Of(versions.Min()!) : null;
     }
 }

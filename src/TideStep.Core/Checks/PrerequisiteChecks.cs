@@ -6,77 +6,171 @@ using TideStep.Core.Plans;
 
 namespace TideStep.Core.Checks;
 
-/// <summary>Puts the prerequisites of a plan's jumps to the readings (3-planning, Prerequisites and findings).</summary>
+/// <summary>Puts the prerequisites of a plan's jumps to the readings (3-planning, Prerequisites and
+/// findings).</summary>
 internal static class PrerequisiteChecks
 {
     public static IEnumerable<Finding> Of(EstateIndex index, Plan plan, CheckContext context)
     {
         foreach (var move in plan.Moves)
-            foreach (var jump in move.Jumps)
-            {
-                if (index.Estate.Find(jump.Component) is not { } component || index.Catalogue.Find(jump.Product) is not { } product || product.Jumps.FirstOrDefault(j => j.Id == jump.Jump) is not { } its) continue;
-                var window = plan.Windows.FirstOrDefault(w => w.FirstMove <= move.Number && move.Number <= w.LastMove);
-                Value? Given(Reference reference) => reference.Key switch
+        foreach (var jump in move.Jumps)
+        {
+            if (
+                index.Estate.Find(jump.Component) is not { } component
+                || index.Catalogue.Find(jump.Product) is not { } product
+                || product.Jumps.FirstOrDefault(j => j.Id == jump.Jump) is not { } its
+            )
+                continue;
+            var window = plan.Windows.FirstOrDefault(w => w.FirstMove <= move.Number && move.Number <= w.LastMove);
+            Value? Given(Reference reference) =>
+                reference.Key switch
                 {
                     "jump.to" => Label(product, jump.To),
                     "jump.from" => Label(product, jump.From),
                     "today" => Value.Of(DateOnly.FromDateTime(context.Now.UtcDateTime)),
                     "window.start" => window is null ? null : Value.Of(DateOnly.FromDateTime(window.From.DateTime)),
                     "window.end" => window is null ? null : Value.Of(DateOnly.FromDateTime(window.To.DateTime)),
-                    "window.length" => window is null ? null : Value.Of((window.To - window.From).TotalSeconds, ValueKind.Time),
+                    "window.length" => window is null
+                        ? null
+                        : Value.Of((window.To - window.From).TotalSeconds, ValueKind.Time),
                     _ => null,
                 };
-                var values = new MemberValues(index, component, product, Given);
-                foreach (var prerequisite in its.Prerequisites)
+            var values = new MemberValues(index, component, product, Given);
+            foreach (var prerequisite in its.Prerequisites)
+            {
+                var asked = Asked(index, prerequisite, component).ToList();
+                // Of very many that hold one line says as much, and those that do not stand out.
+                if (
+                    asked.Count > MostByName
+                    && prerequisite.Per != "site"
+                    && Holding(prerequisite, asked, values) is { Count: > MostByName } holding
+                )
                 {
-                    var asked = Asked(index, prerequisite, component).ToList();
-                    // Of very many that hold one line says as much, and those that do not stand out.
-                    if (asked.Count > MostByName && prerequisite.Per != "site" && Holding(prerequisite, asked, values) is { Count: > MostByName } holding)
-                    {
-                        yield return new Finding($"{its.Id} {prerequisite.Id}", component.Id, Enum.Parse<Level>(prerequisite.Level, ignoreCase: true), CheckResult.Passed, $"it holds for {holding.Count} of {asked.Count} {prerequisite.Per}s", null, [move.Number]);
-                        asked.RemoveAll(a => holding.Contains(a.Subject));
-                    }
-                    foreach (var (subject, node, one, all) in asked)
-                        yield return Put(prerequisite, its, subject, node, one is null ? [] : index.Readings.Of(one).Missed, Evaluator.Evaluate(prerequisite.Holds, values.Of(one), [.. all.Select(values.Of)]), move.Number, plan.Windows.IsEmpty);
+                    yield return new Finding(
+                        $"{its.Id} {prerequisite.Id}",
+                        component.Id,
+                        Enum.Parse<Level>(prerequisite.Level, ignoreCase: true),
+                        CheckResult.Passed,
+                        $"it holds for {holding.Count} of {asked.Count} {prerequisite.Per}s",
+                        null,
+                        [move.Number]
+                    );
+                    asked.RemoveAll(a => holding.Contains(a.Subject));
                 }
+                foreach (var (subject, node, one, all) in asked)
+                    yield return Put(
+                        prerequisite,
+                        its,
+                        subject,
+                        node,
+                        one is null ? [] : index.Readings.Of(one).Missed,
+                        Evaluator.Evaluate(prerequisite.Holds, values.Of(one), [.. all.Select(values.Of)]),
+                        move.Number,
+                        plan.Windows.IsEmpty
+                    );
             }
+        }
     }
 
     /// <summary>Up to so many that hold are told one by one.</summary>
     private const int MostByName = 30;
 
-    private static HashSet<string> Holding(Prerequisite prerequisite, List<(string Subject, string? Node, Member? One, IEnumerable<Member> All)> asked, MemberValues values)
+    private static HashSet<string> Holding(
+        Prerequisite prerequisite,
+        List<(string Subject, string? Node, Member? One, IEnumerable<Member> All)> asked,
+        MemberValues values
+    )
     {
         var members = prerequisite.Holds.AsksOfMore ? asked[0].All.Select(values.Of).ToList() : [];
-        return [.. asked.Where(a => Evaluator.Holds(prerequisite.Holds, values.Of(a.One), members)).Select(a => a.Subject)];
+        return
+        [
+            .. asked.Where(a => Evaluator.Holds(prerequisite.Holds, values.Of(a.One), members)).Select(a => a.Subject),
+        ];
     }
 
-    private static Value? Label(Product product, string label) => product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
+    private static Value? Label(Product product, string label) =>
+        product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
 
     // Per member and node each by itself, in their numbers beside all of the component; per site those of one site.
-    private static IEnumerable<(string Subject, string? Node, Member? One, IEnumerable<Member> All)> Asked(EstateIndex index, Prerequisite prerequisite, Component component) => prerequisite.Per switch
-    {
-        "component" => [(component.Id, null, component.Members.Length == 1 ? component.Members[0] : null, component.Members)],
-        "site" => component.Members.GroupBy(m => index.Estate.Nodes[m.Node].Site).Select(g => ($"{component.Id} at {g.Key}", (string?)null, g.Count() == 1 ? g.First() : null, (IEnumerable<Member>)g)),
-        _ => component.Members.Select(m => (prerequisite.Per == "node" ? m.Node : m.Id, (string?)m.Node, (Member?)m, (IEnumerable<Member>)component.Members)),
-    };
+    private static IEnumerable<(string Subject, string? Node, Member? One, IEnumerable<Member> All)> Asked(
+        EstateIndex index,
+        Prerequisite prerequisite,
+        Component component
+    ) =>
+        prerequisite.Per switch
+        {
+            "component" =>
+            [
+                (component.Id, null, component.Members.Length == 1 ? component.Members[0] : null, component.Members),
+            ],
+            "site" => component
+                .Members.GroupBy(m => index.Estate.Nodes[m.Node].Site)
+                .Select(g =>
+                    (
+                        $"{component.Id} at {g.Key}",
+                        (string?)null,
+                        g.Count() == 1 ? g.First() : null,
+                        (IEnumerable<Member>)g
+                    )
+                ),
+            _ => component.Members.Select(m =>
+                (
+                    prerequisite.Per == "node" ? m.Node : m.Id,
+                    (string?)m.Node,
+                    (Member?)m,
+                    (IEnumerable<Member>)component.Members
+                )
+            ),
+        };
 
-    private static Finding Put(Prerequisite prerequisite, Jump jump, string subject, string? node, IReadOnlyDictionary<string, string> missed, Evaluation came, int move, bool noWindow)
+    private static Finding Put(
+        Prerequisite prerequisite,
+        Jump jump,
+        string subject,
+        string? node,
+        IReadOnlyDictionary<string, string> missed,
+        Evaluation came,
+        int move,
+        bool noWindow
+    )
     {
         var level = Enum.Parse<Level>(prerequisite.Level, ignoreCase: true);
         // Asked of a window that the plan does not have.
         var applies = !(noWindow && came.Open && prerequisite.Holds.References.Any(r => r.Name == "window"));
-        var result = !applies ? CheckResult.NotApplicable : came.Open ? CheckResult.Open : came.Holds ? CheckResult.Passed : CheckResult.Failed;
+        var result =
+            !applies ? CheckResult.NotApplicable
+            : came.Open ? CheckResult.Open
+            : came.Holds ? CheckResult.Passed
+            : CheckResult.Failed;
         var missing = came.Readings.Where(r => r.Value == Value.Missing.ToString()).Select(r => r.Reference).ToList();
         var what = result switch
         {
             CheckResult.NotApplicable => "the plan has no window",
-            CheckResult.Open => $"there is no reading of {string.Join(", ", missing.Select(m => missed.TryGetValue(m, out var why) ? $"{m} ({why})" : m).DefaultIfEmpty(prerequisite.Holds.Text))}",
+            CheckResult.Open => $"there is no reading of "
+                + (
+                    string.Join(
+                        ", ",
+                        missing
+                            .Select(m => missed.TryGetValue(m, out var why) ? $"{m} ({why})" : m)
+                            .DefaultIfEmpty(prerequisite.Holds.Text)
+                    )
+                ),
             CheckResult.Passed => came.Readings.IsEmpty ? "it holds" : came.Explain,
-            _ when came.Gap is { } gap => $"needs {gap.Needed}, has {gap.Found}{(gap.Short is { } by ? $": {by} short" : "")}",
+            _ when came.Gap is { } gap =>
+                $"needs {gap.Needed}, has {gap.Found}{(gap.Short is { } by ? $": {by} short" : "")}",
             _ => $"{prerequisite.Holds.Text} does not hold: {came.Explain}",
         };
-        return new Finding($"{jump.Id} {prerequisite.Id}", subject, level, result, what, result is CheckResult.Failed or CheckResult.Open ? prerequisite.Remedy ?? (result == CheckResult.Open ? "Take a survey." : null) : null, [move])
+        return new Finding(
+            $"{jump.Id} {prerequisite.Id}",
+            subject,
+            level,
+            result,
+            what,
+            result is CheckResult.Failed or CheckResult.Open
+                ? prerequisite.Remedy ?? (result == CheckResult.Open ? "Take a survey." : null)
+                : null,
+            [move]
+        )
         {
             Node = node,
             Evidence = came.Readings,

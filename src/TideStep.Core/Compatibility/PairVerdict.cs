@@ -11,10 +11,20 @@ namespace TideStep.Core.Compatibility;
 public sealed record PairVerdict(Verdict Verdict, bool NoData, ImmutableArray<CompatibilityRule> Rules, bool MayRest)
 {
     /// <summary>The rules in words, or what their lack means.</summary>
-    public string Why => NoData ? "neither product says anything of the other"
+    public string Why =>
+        NoData ? "neither product says anything of the other"
         : Rules.IsEmpty ? "the products' rules about each other do not cover these versions"
-        : Verdict == Verdict.Untested && Rules.All(r => r.Verdict != Verdict.Untested) ? $"the products' rules about each other do not cover these versions; there is {Named}"
+        : Verdict == Verdict.Untested && Rules.All(r => r.Verdict != Verdict.Untested)
+            ? $"the products' rules about each other do not cover these versions; there is {Named}"
         : Named;
 
-    private string Named => string.Join("; ", Rules.Select(r => r.Source is { } source ? $"{r.Id}, {source.Title}{(source.Date is { } d ? $" of {d:yyyy-MM-dd}" : "")}" : r.Id));
+    private string Named =>
+        string.Join(
+            "; ",
+            Rules.Select(r =>
+                r.Source is { } source
+                    ? $"{r.Id}, {source.Title}{(source.Date is { } d ? $" of {d:yyyy-MM-dd}" : "")}"
+                    : r.Id
+            )
+        );
 }

@@ -6,7 +6,8 @@ using YamlDotNet.Core.Events;
 
 namespace TideStep.Core.Documents;
 
-/// <summary>Reads YAML or JSON text into nodes with places. Aliases and tags are refused, depth and size are bounded.</summary>
+/// <summary>Reads YAML or JSON text into nodes with places. Aliases and tags are refused, depth and size are
+/// bounded.</summary>
 public static class DocumentReader
 {
     /// <summary>The deepest nesting that is read.</summary>
@@ -18,35 +19,50 @@ public static class DocumentReader
     /// <summary>Reads one document; a text that begins like a JSON object is read as JSON.</summary>
     public static Checked<Node> Read(string text, string file)
     {
-        if (text.Length > SizeLimit) return Failed($"the document is larger than {SizeLimit / 1024 / 1024} MiB", new Place(file, 1, 1));
+        if (text.Length > SizeLimit)
+            return Failed($"the document is larger than {SizeLimit / 1024 / 1024} MiB", new Place(file, 1, 1));
         try
         {
             return LooksLikeJson(text) ? new JsonNodes(text, file).Read() : new YamlNodes(text, file).Read();
         }
         catch (YamlException e)
         {
-            return Failed(e.InnerException?.Message ?? e.Message, new Place(file, (int)Math.Max(1, e.Start.Line), (int)Math.Max(1, e.Start.Column)), "Check indentation and quotes near this place.");
+            return Failed(
+                e.InnerException?.Message ?? e.Message,
+                new Place(file, (int)Math.Max(1, e.Start.Line), (int)Math.Max(1, e.Start.Column)),
+                "Check indentation and quotes near this place."
+            );
         }
         catch (InvalidOperationException)
         {
             // The library's scanner gives up so where brackets and braces do not match; it knows no place.
-            return Failed("not readable as YAML", new Place(file, 1, 1), "A bracket or brace is opened and not closed, or closed and not opened, somewhere in this document.");
+            return Failed(
+                "not readable as YAML",
+                new Place(file, 1, 1),
+                "A bracket or brace is opened and not closed, or closed and not opened, somewhere in this document."
+            );
         }
         catch (JsonException e)
         {
-            return Failed("not readable as JSON", new Place(file, (int)(e.LineNumber ?? 0) + 1, (int)(e.BytePositionInLine ?? 0) + 1), e.Message.Split(" LineNumber")[0]);
+            return Failed(
+                "not readable as JSON",
+                new Place(file, (int)(e.LineNumber ?? 0) + 1, (int)(e.BytePositionInLine ?? 0) + 1),
+                e.Message.Split(" LineNumber")[0]
+            );
         }
     }
 
     private static bool LooksLikeJson(string text)
     {
         var start = text.AsSpan().TrimStart("\uFEFF \t\r\n");
-        if (start.Length == 0 || start[0] != '{') return false;
+        if (start.Length == 0 || start[0] != '{')
+            return false;
         var inner = start[1..].TrimStart();
         return inner.Length > 0 && inner[0] is '"' or '}';
     }
 
-    internal static Checked<Node> Failed(string what, Place at, string? hint = null) => new(null, [new Problem(what, null, hint, at)]);
+    internal static Checked<Node> Failed(string what, Place at, string? hint = null) =>
+        new(null, [new Problem(what, null, hint, at)]);
 }
 
 internal sealed class YamlNodes(string text, string file)
@@ -57,10 +73,19 @@ internal sealed class YamlNodes(string text, string file)
     public Checked<Node> Read()
     {
         _parser.Consume<StreamStart>();
-        if (!_parser.TryConsume<DocumentStart>(out _)) return DocumentReader.Failed("the document is empty", new Place(file, 1, 1));
+        if (!_parser.TryConsume<DocumentStart>(out _))
+            return DocumentReader.Failed("the document is empty", new Place(file, 1, 1));
         var node = ReadNode(0);
         _parser.Consume<DocumentEnd>();
-        if (_parser.TryConsume<DocumentStart>(out var second)) _problems.Add(new Problem("a second document in one file", null, "Put each document in a file of its own.", At(second.Start)));
+        if (_parser.TryConsume<DocumentStart>(out var second))
+            _problems.Add(
+                new Problem(
+                    "a second document in one file",
+                    null,
+                    "Put each document in a file of its own.",
+                    At(second.Start)
+                )
+            );
         return new Checked<Node>(node, [.. _problems]);
     }
 
@@ -69,16 +94,32 @@ internal sealed class YamlNodes(string text, string file)
     private Node ReadNode(int depth)
     {
         var current = _parser.Current!;
-        if (depth > DocumentReader.DepthLimit) throw new YamlException(current.Start, current.End, $"nested deeper than {DocumentReader.DepthLimit} levels");
+        if (depth > DocumentReader.DepthLimit)
+            throw new YamlException(
+                current.Start,
+                current.End,
+                $"nested deeper than {DocumentReader.DepthLimit} levels"
+            );
         if (current is NodeEvent { Tag.IsEmpty: false } tagged && !tagged.Tag.IsNonSpecific)
-            _problems.Add(new Problem("tags such as !x are not read here", null, "Write the plain value.", At(current.Start)));
+            _problems.Add(
+                new Problem("tags such as !x are not read here", null, "Write the plain value.", At(current.Start))
+            );
         if (current is NodeEvent { Anchor.IsEmpty: false } && current is not AnchorAlias)
-            _problems.Add(new Problem("anchors and aliases are not read here", null, "Write the value out at each place.", At(current.Start)));
-        if (_parser.TryConsume<Scalar>(out var scalar)) return new TextNode(scalar.Value, At(scalar.Start));
+            _problems.Add(
+                new Problem(
+                    "anchors and aliases are not read here",
+                    null,
+                    "Write the value out at each place.",
+                    At(current.Start)
+                )
+            );
+        if (_parser.TryConsume<Scalar>(out var scalar))
+            return new TextNode(scalar.Value, At(scalar.Start));
         if (_parser.TryConsume<SequenceStart>(out var list))
         {
             var items = ImmutableArray.CreateBuilder<Node>();
-            while (!_parser.TryConsume<SequenceEnd>(out _)) items.Add(ReadNode(depth + 1));
+            while (!_parser.TryConsume<SequenceEnd>(out _))
+                items.Add(ReadNode(depth + 1));
             return new ListNode(items.ToImmutable(), At(list.Start));
         }
         if (_parser.TryConsume<MappingStart>(out var map))
@@ -92,21 +133,34 @@ internal sealed class YamlNodes(string text, string file)
             return entries.ToNode(At(map.Start));
         }
         var alias = _parser.Consume<AnchorAlias>();
-        _problems.Add(new Problem("anchors and aliases are not read here", null, "Write the value out at each place.", At(alias.Start)));
+        _problems.Add(
+            new Problem(
+                "anchors and aliases are not read here",
+                null,
+                "Write the value out at each place.",
+                At(alias.Start)
+            )
+        );
         return new TextNode("", At(alias.Start));
     }
 }
 
 internal sealed class MapEntries(List<Problem> problems)
 {
-    private readonly ImmutableArray<(TextNode, Node)>.Builder _entries = ImmutableArray.CreateBuilder<(TextNode, Node)>();
+    private readonly ImmutableArray<(TextNode, Node)>.Builder _entries = ImmutableArray.CreateBuilder<(
+        TextNode,
+        Node
+    )>();
     private readonly HashSet<string> _seen = [];
 
     public void Add(Node key, Node value)
     {
-        if (key is not TextNode text) problems.Add(new Problem("a key must be plain text", null, null, key.At));
-        else if (!_seen.Add(text.Text)) problems.Add(new Problem($"'{text.Text}' stands here twice", null, "Keep one of the two.", text.At));
-        else _entries.Add((text, value));
+        if (key is not TextNode text)
+            problems.Add(new Problem("a key must be plain text", null, null, key.At));
+        else if (!_seen.Add(text.Text))
+            problems.Add(new Problem($"'{text.Text}' stands here twice", null, "Keep one of the two.", text.At));
+        else
+            _entries.Add((text, value));
     }
 
     public MapNode ToNode(Place at) => new(_entries.ToImmutable(), at);
@@ -125,14 +179,16 @@ internal sealed class JsonNodes(string text, string file)
         var reader = new Utf8JsonReader(_bytes, new JsonReaderOptions { MaxDepth = DocumentReader.DepthLimit });
         reader.Read();
         var node = ReadNode(ref reader);
-        if (reader.Read()) _problems.Add(new Problem("text after the end of the document", null, null, At(ref reader)));
+        if (reader.Read())
+            _problems.Add(new Problem("text after the end of the document", null, null, At(ref reader)));
         return new Checked<Node>(node, [.. _problems]);
     }
 
     private Place At(ref Utf8JsonReader reader)
     {
         for (; _seen < reader.TokenStartIndex; _seen++)
-            if (_bytes[_seen] == (byte)'\n') (_line, _lineStart) = (_line + 1, _seen + 1);
+            if (_bytes[_seen] == (byte)'\n')
+                (_line, _lineStart) = (_line + 1, _seen + 1);
         return new Place(file, _line, (int)(reader.TokenStartIndex - _lineStart) + 1);
     }
 
@@ -143,7 +199,8 @@ internal sealed class JsonNodes(string text, string file)
         {
             case JsonTokenType.StartArray:
                 var items = ImmutableArray.CreateBuilder<Node>();
-                while (reader.Read() && reader.TokenType != JsonTokenType.EndArray) items.Add(ReadNode(ref reader));
+                while (reader.Read() && reader.TokenType != JsonTokenType.EndArray)
+                    items.Add(ReadNode(ref reader));
                 return new ListNode(items.ToImmutable(), at);
             case JsonTokenType.StartObject:
                 var entries = new MapEntries(_problems);

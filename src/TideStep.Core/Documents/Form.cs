@@ -10,17 +10,25 @@ public sealed class Findings
 {
     private readonly List<Problem> _problems = [];
 
-    public void Add(string what, Place? at, string? hint = null, string? detail = null) => _problems.Add(new Problem(what, detail, hint, at));
+    public void Add(string what, Place? at, string? hint = null, string? detail = null) =>
+        _problems.Add(new Problem(what, detail, hint, at));
 
     public void AddRange(IEnumerable<Problem> problems) => _problems.AddRange(problems);
 
     public bool Any => _problems.Count > 0;
 
     /// <summary>All problems in the order of their places.</summary>
-    public ImmutableArray<Problem> All => [.. _problems.OrderBy(p => p.At?.File, StringComparer.Ordinal).ThenBy(p => p.At?.Line).ThenBy(p => p.At?.Column)];
+    public ImmutableArray<Problem> All =>
+        [
+            .. _problems
+                .OrderBy(p => p.At?.File, StringComparer.Ordinal)
+                .ThenBy(p => p.At?.Line)
+                .ThenBy(p => p.At?.Column),
+        ];
 }
 
-/// <summary>A map being read: each key is asked for by name, unknown keys are errors with the nearest valid word.</summary>
+/// <summary>A map being read: each key is asked for by name, unknown keys are errors with the nearest valid
+/// word.</summary>
 public sealed partial class Form
 {
     private readonly Dictionary<string, (TextNode Key, Node Value)> _entries = [];
@@ -38,15 +46,19 @@ public sealed partial class Form
     public static Form Open(Node? node, string what, Findings findings, Place? fallback = null)
     {
         var form = new Form(findings, node?.At ?? fallback ?? new Place("", 1, 1), what);
-        if (node is MapNode map) foreach (var entry in map.Entries) form._entries[entry.Key.Text] = entry;
-        else if (node is not null) findings.Add($"{what}: expected a map of keys and values", node.At);
+        if (node is MapNode map)
+            foreach (var entry in map.Entries)
+                form._entries[entry.Key.Text] = entry;
+        else if (node is not null)
+            findings.Add($"{what}: expected a map of keys and values", node.At);
         return form;
     }
 
     /// <summary>Opens a node that may also be a single word, which then stands for <paramref name="key"/>.</summary>
     public static Form OpenOrWord(Node node, string key, string what, Findings findings)
     {
-        if (node is not TextNode text) return Open(node, what, findings);
+        if (node is not TextNode text)
+            return Open(node, what, findings);
         var form = new Form(findings, node.At, what);
         form._entries[key] = (new TextNode(key, node.At), text);
         return form;
@@ -65,22 +77,27 @@ public sealed partial class Form
     public string? Text(string key)
     {
         var node = Node(key);
-        if (node is TextNode text) return text.Text.Length == 0 ? null : text.Text;
-        if (node is not null) Findings.Add($"{What}: '{key}' must be plain text", node.At);
+        if (node is TextNode text)
+            return text.Text.Length == 0 ? null : text.Text;
+        if (node is not null)
+            Findings.Add($"{What}: '{key}' must be plain text", node.At);
         return null;
     }
 
     public string Required(string key)
     {
-        if (Text(key) is { } text) return text;
-        if (Node(key) is null or TextNode) Findings.Add($"{What}: '{key}' is missing", At, $"Add '{key}: ...'.");
+        if (Text(key) is { } text)
+            return text;
+        if (Node(key) is null or TextNode)
+            Findings.Add($"{What}: '{key}' is missing", At, $"Add '{key}: ...'.");
         return "";
     }
 
     public string? Word(string key, params ReadOnlySpan<string> valid)
     {
         var text = Text(key);
-        if (text is null || valid.Contains(text)) return text;
+        if (text is null || valid.Contains(text))
+            return text;
         Findings.Add($"{What}: '{text}' is no valid {key}", PlaceOf(key), Nearest.Hint(text, valid.ToArray()));
         return null;
     }
@@ -89,9 +106,12 @@ public sealed partial class Form
     {
         switch (Text(key))
         {
-            case null: return otherwise;
-            case "true" or "yes": return true;
-            case "false" or "no": return false;
+            case null:
+                return otherwise;
+            case "true" or "yes":
+                return true;
+            case "false" or "no":
+                return false;
             default:
                 Findings.Add($"{What}: '{key}' must be true or false", PlaceOf(key));
                 return otherwise;
@@ -100,24 +120,30 @@ public sealed partial class Form
 
     public int? Count(string key, int least = 0)
     {
-        if (Text(key) is not { } text) return null;
-        if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least) return number;
+        if (Text(key) is not { } text)
+            return null;
+        if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least)
+            return number;
         Findings.Add($"{What}: '{key}' must be a whole number of at least {least}, not '{text}'", PlaceOf(key));
         return null;
     }
 
     public DateOnly? Date(string key)
     {
-        if (Text(key) is not { } text) return null;
-        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)) return date;
+        if (Text(key) is not { } text)
+            return null;
+        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
+            return date;
         Findings.Add($"{What}: '{key}' must be a date like 2027-05-31, not '{text}'", PlaceOf(key));
         return null;
     }
 
     public TimeSpan? Duration(string key)
     {
-        if (Text(key) is not { } text) return null;
-        if (Durations.TryParse(text) is { } span) return span;
+        if (Text(key) is not { } text)
+            return null;
+        if (Durations.TryParse(text) is { } span)
+            return span;
         Findings.Add($"{What}: '{key}' must be a duration like 90 s, 6 min or 1 h 30 min, not '{text}'", PlaceOf(key));
         return null;
     }
@@ -125,9 +151,12 @@ public sealed partial class Form
     public ImmutableArray<Node> List(string key)
     {
         var node = Node(key);
-        if (node is ListNode list) return list.Items;
-        if (node is null or TextNode { Text: "" }) return [];
-        if (node is TextNode) return [node];
+        if (node is ListNode list)
+            return list.Items;
+        if (node is null or TextNode { Text: "" })
+            return [];
+        if (node is TextNode)
+            return [node];
         Findings.Add($"{What}: '{key}' must be a list", node.At);
         return [];
     }
@@ -137,8 +166,10 @@ public sealed partial class Form
         var words = ImmutableArray.CreateBuilder<(string, Place)>();
         foreach (var item in List(key))
         {
-            if (item is TextNode text) words.Add((text.Text, text.At));
-            else Findings.Add($"{What}: every item of '{key}' must be plain text", item.At);
+            if (item is TextNode text)
+                words.Add((text.Text, text.At));
+            else
+                Findings.Add($"{What}: every item of '{key}' must be plain text", item.At);
         }
         return words.ToImmutable();
     }
@@ -147,8 +178,10 @@ public sealed partial class Form
     {
         switch (Node(key))
         {
-            case MapNode map: return [.. map.Entries.Select(e => (e.Key.Text, e.Value, e.Key.At))];
-            case null or TextNode { Text: "" }: return [];
+            case MapNode map:
+                return [.. map.Entries.Select(e => (e.Key.Text, e.Value, e.Key.At))];
+            case null or TextNode { Text: "" }:
+                return [];
             case { } other:
                 Findings.Add($"{What}: '{key}' must be a map", other.At);
                 return [];
@@ -157,17 +190,25 @@ public sealed partial class Form
 
     public Core.Versions.Version? Version(string key, VersionScheme scheme)
     {
-        if (Text(key) is not { } text) return null;
-        if (scheme.TryParse(text) is { } version) return version;
+        if (Text(key) is not { } text)
+            return null;
+        if (scheme.TryParse(text) is { } version)
+            return version;
         Findings.Add($"{What}: '{text}' is no version by this product's scheme", PlaceOf(key));
         return null;
     }
 
     public VersionRange? Range(string key, VersionScheme scheme)
     {
-        if (Text(key) is not { } text) return null;
-        if (VersionRange.TryParse(text, scheme, out var reason) is { } range) return range;
-        Findings.Add($"{What}: '{key}' is no range: {reason}", PlaceOf(key), "Ranges look like '>=5.2 <7', '6.1.x', '6.1.4' or '*'.");
+        if (Text(key) is not { } text)
+            return null;
+        if (VersionRange.TryParse(text, scheme, out var reason) is { } range)
+            return range;
+        Findings.Add(
+            $"{What}: '{key}' is no range: {reason}",
+            PlaceOf(key),
+            "Ranges look like '>=5.2 <7', '6.1.x', '6.1.4' or '*'."
+        );
         return null;
     }
 
@@ -175,16 +216,23 @@ public sealed partial class Form
     public void Close()
     {
         foreach (var (key, entry) in _entries)
-            if (!_asked.Contains(key)) Findings.Add($"{What}: '{key}' is no key here", entry.Key.At, Nearest.Hint(key, _asked));
+            if (!_asked.Contains(key))
+                Findings.Add($"{What}: '{key}' is no key here", entry.Key.At, Nearest.Hint(key, _asked));
     }
 
-    /// <summary>An identifier of our documents: lower-case letters, digits, hyphens and dots; it begins with a letter or digit.</summary>
+    /// <summary>An identifier of our documents: lower-case letters, digits, hyphens and dots; it begins with a letter
+    /// or digit.</summary>
     [GeneratedRegex("^[a-z0-9][a-z0-9.-]{0,99}$")]
     public static partial Regex Identifier();
 
     /// <summary>Checks an identifier and says what is wrong with it.</summary>
     public static void CheckId(string id, Place at, string what, Findings findings)
     {
-        if (!Identifier().IsMatch(id)) findings.Add($"{what}: '{id}' is no identifier", at, "Use lower-case letters, digits, hyphens and dots, at most 100.");
+        if (!Identifier().IsMatch(id))
+            findings.Add(
+                $"{what}: '{id}' is no identifier",
+                at,
+                "Use lower-case letters, digits, hyphens and dots, at most 100."
+            );
     }
 }

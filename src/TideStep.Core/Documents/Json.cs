@@ -9,13 +9,15 @@ using TideStep.Core.Expressions;
 
 namespace TideStep.Core.Documents;
 
-/// <summary>How our values stand in JSON: camel-case names, words for enumerations, ISO 8601 durations, expressions as their text.</summary>
+/// <summary>How our values stand in JSON: camel-case names, words for enumerations, ISO 8601 durations, expressions as
+/// their text.</summary>
 public static class Json
 {
     public static readonly JsonSerializerOptions Options = Create(indented: false);
     public static readonly JsonSerializerOptions Indented = Create(indented: true);
 
-    public static JsonSerializerOptions Create(bool indented) => Configure(new JsonSerializerOptions { WriteIndented = indented });
+    public static JsonSerializerOptions Create(bool indented) =>
+        Configure(new JsonSerializerOptions { WriteIndented = indented });
 
     /// <summary>Sets options to our ways; for serialisers that others make.</summary>
     public static JsonSerializerOptions Configure(JsonSerializerOptions options)
@@ -31,7 +33,8 @@ public static class Json
         return options;
     }
 
-    /// <summary>The canonical form of a JSON value (RFC 8785) for values of text, whole numbers and truth values.</summary>
+    /// <summary>The canonical form of a JSON value (RFC 8785) for values of text, whole numbers and truth
+    /// values.</summary>
     public static string Canonical<T>(T value)
     {
         var text = new StringBuilder();
@@ -42,7 +45,8 @@ public static class Json
     /// <summary>The digest of a value: <c>sha256:</c> and the hash of its canonical form in hexadecimal.</summary>
     public static string Digest<T>(T value) => DigestOfText(Canonical(value));
 
-    public static string DigestOfText(string text) => "sha256:" + Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)));
+    public static string DigestOfText(string text) =>
+        "sha256:" + Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)));
 
     private static void Write(JsonNode? node, StringBuilder text)
     {
@@ -53,7 +57,8 @@ public static class Json
                 var first = true;
                 foreach (var (key, value) in map.OrderBy(p => p.Key, StringComparer.Ordinal))
                 {
-                    if (!first) text.Append(',');
+                    if (!first)
+                        text.Append(',');
                     first = false;
                     text.Append(JsonSerializer.Serialize(key, Options)).Append(':');
                     Write(value, text);
@@ -64,7 +69,8 @@ public static class Json
                 text.Append('[');
                 for (var i = 0; i < list.Count; i++)
                 {
-                    if (i > 0) text.Append(',');
+                    if (i > 0)
+                        text.Append(',');
                     Write(list[i], text);
                 }
                 text.Append(']');
@@ -77,9 +83,11 @@ public static class Json
 
     private sealed class DurationConverter : JsonConverter<TimeSpan>
     {
-        public override TimeSpan Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) => XmlConvert.ToTimeSpan(reader.GetString()!);
+        public override TimeSpan Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) =>
+            XmlConvert.ToTimeSpan(reader.GetString()!);
 
-        public override void Write(Utf8JsonWriter writer, TimeSpan value, JsonSerializerOptions options) => writer.WriteStringValue(XmlConvert.ToString(value));
+        public override void Write(Utf8JsonWriter writer, TimeSpan value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(XmlConvert.ToString(value));
     }
 
     private sealed class ExpressionConverter : JsonConverter<Expression>
@@ -87,10 +95,12 @@ public static class Json
         public override Expression Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options)
         {
             var text = reader.GetString()!;
-            return ExpressionParser.TryParse(text, out var reason, out _) ?? throw new JsonException($"'{text}' is no expression: {reason}");
+            return ExpressionParser.TryParse(text, out var reason, out _)
+                ?? throw new JsonException($"'{text}' is no expression: {reason}");
         }
 
-        public override void Write(Utf8JsonWriter writer, Expression value, JsonSerializerOptions options) => writer.WriteStringValue(value.Text);
+        public override void Write(Utf8JsonWriter writer, Expression value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(value.Text);
     }
 
     private sealed class VersionConverter : JsonConverter<Versions.Version>
@@ -99,6 +109,7 @@ public static class Json
         public override Versions.Version Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) =>
             Versions.VersionScheme.Dotted.TryParse(reader.GetString()!) ?? throw new JsonException("no version");
 
-        public override void Write(Utf8JsonWriter writer, Versions.Version value, JsonSerializerOptions options) => writer.WriteStringValue(value.Label);
+        public override void Write(Utf8JsonWriter writer, Versions.Version value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(value.Label);
     }
 }

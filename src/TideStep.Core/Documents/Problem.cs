@@ -12,11 +12,15 @@ public sealed record Place(string File, int Line, int Column)
 public sealed record Problem(string What, string? Detail = null, string? Hint = null, Place? At = null)
 {
     public override string ToString() =>
-        (At is null ? "" : $"{At}: ") + What + (Detail is null ? "" : $" ({Detail})") + (Hint is null ? "" : $" — {Hint}");
+        (At is null ? "" : $"{At}: ")
+        + What
+        + (Detail is null ? "" : $" ({Detail})")
+        + (Hint is null ? "" : $" — {Hint}");
 }
 
 /// <summary>A value or the problems that stand in its way, all of them at once.</summary>
-public sealed record Checked<T>(T? Value, ImmutableArray<Problem> Problems) where T : class
+public sealed record Checked<T>(T? Value, ImmutableArray<Problem> Problems)
+    where T : class
 {
     public bool Ok => Value is not null && Problems.IsEmpty;
 }

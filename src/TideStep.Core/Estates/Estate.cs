@@ -4,10 +4,21 @@ using TideStep.Core.Documents;
 namespace TideStep.Core.Estates;
 
 /// <summary>What an estate is for; decides what may be waived.</summary>
-public enum EstateClass { Production, Test, Lab }
+public enum EstateClass
+{
+    Production,
+    Test,
+    Lab,
+}
 
 /// <summary>How two components touch.</summary>
-public enum RelationKind { DependsOn, StandsOn, Inside, Peer }
+public enum RelationKind
+{
+    DependsOn,
+    StandsOn,
+    Inside,
+    Peer,
+}
 
 /// <summary>A place with nodes; <paramref name="Turn"/> orders sites, null without one.</summary>
 public sealed record Site(string Id, int? Turn, ImmutableArray<string> Peers);
@@ -48,13 +59,29 @@ public sealed record Member(string Component, string Node, string? Role)
 }
 
 /// <summary>One product deployed for one purpose on one or more nodes.</summary>
-public sealed record Component(string Id, string Product, string? Site, string? Platform, ImmutableArray<Member> Members, Guard Guard, bool DomainsMatter, int Canary, int Spares, bool CarriesUs,
-    bool Pinned, ImmutableArray<Relation> Relations, ImmutableDictionary<string, string> Traits, Place? Place)
+public sealed record Component(
+    string Id,
+    string Product,
+    string? Site,
+    string? Platform,
+    ImmutableArray<Member> Members,
+    Guard Guard,
+    bool DomainsMatter,
+    int Canary,
+    int Spares,
+    bool CarriesUs,
+    bool Pinned,
+    ImmutableArray<Relation> Relations,
+    ImmutableDictionary<string, string> Traits,
+    Place? Place
+)
 {
-    /// <summary>Nodes that stand ready for new members, where they were named; <paramref name="Spares"/> counts them.</summary>
+    /// <summary>Nodes that stand ready for new members, where they were named; <paramref name="Spares"/> counts
+    /// them.</summary>
     public ImmutableArray<string> SpareNodes { get; init; } = [];
 
-    /// <summary>How far its members' versions may differ, and what is to be done of those that differ further.</summary>
+    /// <summary>How far its members' versions may differ, and what is to be done of those that differ
+    /// further.</summary>
     public LinePolicy Alike { get; init; } = new(Degree.SameBuild, OutOfLine.Tell);
 
     /// <summary>What one member can bear; null where nobody said.</summary>
@@ -62,19 +89,39 @@ public sealed record Component(string Id, string Product, string? Site, string? 
 }
 
 /// <summary>To which degree members of one component must run the same.</summary>
-public enum Degree { Any, SameMinor, SameBuild }
+public enum Degree
+{
+    Any,
+    SameMinor,
+    SameBuild,
+}
 
-/// <summary>What becomes of a member that is out of line: it is told of, it is a caution, or it has to leave service.</summary>
-public enum OutOfLine { Tell, Warn, Out }
+/// <summary>What becomes of a member that is out of line: it is told of, it is a caution, or it has to leave
+/// service.</summary>
+public enum OutOfLine
+{
+    Tell,
+    Warn,
+    Out,
+}
 
 /// <summary>A component's policy for members out of line.</summary>
 public sealed record LinePolicy(Degree Degree, OutOfLine Otherwise);
 
-/// <summary>How much of a reading one member can bear: what the members in service carry together must fit on those left when a wave is out.</summary>
+/// <summary>How much of a reading one member can bear: what the members in service carry together must fit on those
+/// left when a wave is out.</summary>
 public sealed record Capacity(string Of, double Each, string Written);
 
 /// <summary>Everything under care.</summary>
-public sealed record Estate(string Id, string Title, EstateClass Class, string Zone, ImmutableDictionary<string, Site> Sites, ImmutableDictionary<string, EstateNode> Nodes, ImmutableArray<Component> Components)
+public sealed record Estate(
+    string Id,
+    string Title,
+    EstateClass Class,
+    string Zone,
+    ImmutableDictionary<string, Site> Sites,
+    ImmutableDictionary<string, EstateNode> Nodes,
+    ImmutableArray<Component> Components
+)
 {
     /// <summary>The hours in which work may be done; none given, there is no limit.</summary>
     public ImmutableArray<WindowRule> Windows { get; init; } = [];
@@ -96,13 +143,17 @@ public sealed record Estate(string Id, string Title, EstateClass Class, string Z
     /// <summary>The member of that identifier, or null; a spare node counts as a member to come.</summary>
     public Member? FindMember(string id)
     {
-        if (_members.Value.TryGetValue(id, out var member)) return member;
+        if (_members.Value.TryGetValue(id, out var member))
+            return member;
         var slash = id.IndexOf('/');
-        if (slash <= 0 || Find(id[..slash]) is not { } component) return null;
+        if (slash <= 0 || Find(id[..slash]) is not { } component)
+            return null;
         return _spares.Contains(id[(slash + 1)..]) ? new Member(component.Id, id[(slash + 1)..], null) : null;
     }
 
-    private readonly Lazy<Dictionary<string, Member>> _members = new(() => Components.SelectMany(c => c.Members).ToDictionary(m => m.Id));
+    private readonly Lazy<Dictionary<string, Member>> _members = new(() =>
+        Components.SelectMany(c => c.Members).ToDictionary(m => m.Id)
+    );
 
     private readonly HashSet<string> _spares = [.. Components.SelectMany(c => c.SpareNodes)];
 }

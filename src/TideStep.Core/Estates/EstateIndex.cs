@@ -3,7 +3,8 @@ using TideStep.Core.Catalogue;
 
 namespace TideStep.Core.Estates;
 
-/// <summary>An estate with its readings, numbered for planning: who stands on what, who depends on whom, who is out today.</summary>
+/// <summary>An estate with its readings, numbered for planning: who stands on what, who depends on whom, who is out
+/// today.</summary>
 public sealed class EstateIndex
 {
     public EstateIndex(Estate estate, Readings readings, ProductCatalogue catalogue)
@@ -16,9 +17,11 @@ public sealed class EstateIndex
         for (var c = 0; c < Components.Length; c++)
             foreach (var member in Components[c].Members)
             {
-                if (!onNode.TryGetValue(member.Node, out var list)) onNode[member.Node] = list = [];
+                if (!onNode.TryGetValue(member.Node, out var list))
+                    onNode[member.Node] = list = [];
                 list.Add((c, member));
-                if (readings.Of(member) is { InService: false } or { Running: null }) _out.Add(member.Id);
+                if (readings.Of(member) is { InService: false } or { Running: null })
+                    _out.Add(member.Id);
             }
         _onNode = onNode;
         _carriedBy = [.. Components.Select(_ => new List<int>())];
@@ -30,13 +33,26 @@ public sealed class EstateIndex
                 var other = _numberOf[relation.To];
                 switch (relation.Kind)
                 {
-                    case RelationKind.StandsOn or RelationKind.Inside: _carriedBy[other].Add(c); break;
-                    case RelationKind.DependsOn when !relation.Optional: _dependants[other].Add(c); break;
-                    case RelationKind.Peer: _peers[c].Add((other, relation.MayBeOutTogether)); break;
+                    case RelationKind.StandsOn or RelationKind.Inside:
+                        _carriedBy[other].Add(c);
+                        break;
+                    case RelationKind.DependsOn when !relation.Optional:
+                        _dependants[other].Add(c);
+                        break;
+                    case RelationKind.Peer:
+                        _peers[c].Add((other, relation.MayBeOutTogether));
+                        break;
                 }
             }
         Pairs = ReadPairs();
-        _voting = [.. Components.Select(c => catalogue.Find(c.Product) is { Voting.IsEmpty: false } p ? c.Members.Where(m => p.Voting.Contains(RoleOf(m) ?? "")).Select(m => m.Id).ToHashSet() : null)];
+        _voting =
+        [
+            .. Components.Select(c =>
+                catalogue.Find(c.Product) is { Voting.IsEmpty: false } p
+                    ? c.Members.Where(m => p.Voting.Contains(RoleOf(m) ?? "")).Select(m => m.Id).ToHashSet()
+                    : null
+            ),
+        ];
     }
 
     private readonly Dictionary<string, int> _numberOf;
@@ -91,7 +107,11 @@ public sealed class EstateIndex
             foreach (var relation in Components[c].Relations)
             {
                 var other = _numberOf[relation.To];
-                pairs.Add(relation.Kind == RelationKind.Peer ? new EstatePair(Math.Min(c, other), Math.Max(c, other), RelationKind.Peer) : new EstatePair(c, other, relation.Kind));
+                pairs.Add(
+                    relation.Kind == RelationKind.Peer
+                        ? new EstatePair(Math.Min(c, other), Math.Max(c, other), RelationKind.Peer)
+                        : new EstatePair(c, other, relation.Kind)
+                );
             }
         return [.. pairs.OrderBy(p => p.A).ThenBy(p => p.B).ThenBy(p => p.Kind)];
     }

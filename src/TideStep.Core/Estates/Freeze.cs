@@ -21,20 +21,45 @@ public sealed record Freeze(string Id, DateTime From, DateTime To, string? Why)
             DateTime Read(string key, bool end)
             {
                 var text = form.Required(key);
-                if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day)) return (end ? day.AddDays(1) : day).ToDateTime(TimeOnly.MinValue);
-                if (DateTime.TryParseExact(text, Moment, CultureInfo.InvariantCulture, DateTimeStyles.None, out var moment)) return moment;
-                if (text.Length > 0) findings.Add($"freeze {id}: '{key}' must be a day like 2026-12-20 or a moment like \"2026-12-20 18:00\", not '{text}'", form.PlaceOf(key));
+                if (
+                    DateOnly.TryParseExact(
+                        text,
+                        "yyyy-MM-dd",
+                        CultureInfo.InvariantCulture,
+                        DateTimeStyles.None,
+                        out var day
+                    )
+                )
+                    return (end ? day.AddDays(1) : day).ToDateTime(TimeOnly.MinValue);
+                if (
+                    DateTime.TryParseExact(
+                        text,
+                        Moment,
+                        CultureInfo.InvariantCulture,
+                        DateTimeStyles.None,
+                        out var moment
+                    )
+                )
+                    return moment;
+                if (text.Length > 0)
+                    findings.Add(
+                        $"freeze {id}: '{key}' must be a day like 2026-12-20 or a moment like \"2026-12-20 "
+                            + $"18:00\", not '{text}'",
+                        form.PlaceOf(key)
+                    );
                 return end ? DateTime.MaxValue : DateTime.MinValue;
             }
             var (from, to) = (Read("from", end: false), Read("to", end: true));
-            if (to <= from) findings.Add($"freeze {id}: ends before it begins", form.PlaceOf("to"));
+            if (to <= from)
+                findings.Add($"freeze {id}: ends before it begins", form.PlaceOf("to"));
             freezes.Add(new Freeze(id, from, to, form.Text("why")));
             form.Close();
         }
         return freezes.ToImmutable();
     }
 
-    /// <summary>The estate's document with more freezes after its own; what else stands in it stays as it is written.</summary>
+    /// <summary>The estate's document with more freezes after its own; what else stands in it stays as it is
+    /// written.</summary>
     /// <param name="text">The document.</param>
     /// <param name="name">What to call it in messages.</param>
     /// <param name="more">The freezes.</param>
@@ -43,12 +68,29 @@ public sealed record Freeze(string Id, DateTime From, DateTime To, string? Why)
         var rows = text.TrimEnd('\n').Split('\n').ToList();
         var at = rows.FindIndex(r => r.TrimEnd() == "freezes:");
         var lines = more.Select(f => "  " + f.Line());
-        if (at >= 0) rows.InsertRange(at + 1, lines);
-        else rows.AddRange(["", "freezes:", .. lines]);
+        if (at >= 0)
+            rows.InsertRange(at + 1, lines);
+        else
+            rows.AddRange(["", "freezes:", .. lines]);
         var written = string.Join("\n", rows) + "\n";
         var (before, after) = (EstateDocument.Read(text, name), EstateDocument.Read(written, name));
-        return before.Value is { } was && after.Value is { } now && now.Freezes.Length == was.Freezes.Length + more.Count ? new Checked<string>(written, [])
-            : new Checked<string>(null, before.Problems.IsEmpty && !after.Problems.IsEmpty ? after.Problems : before.Problems.IsEmpty ? [new Problem($"the freezes of {name} are not written a line each", null, "Put those shown into it by hand.")] : before.Problems);
+        return
+            before.Value is { } was && after.Value is { } now && now.Freezes.Length == was.Freezes.Length + more.Count
+            ? new Checked<string>(written, [])
+            : new Checked<string>(
+                null,
+                before.Problems.IsEmpty && !after.Problems.IsEmpty ? after.Problems
+                    : before.Problems.IsEmpty
+                        ?
+                        [
+                            new Problem(
+                                $"the freezes of {name} are not written a line each",
+                                null,
+                                "Put those shown into it by hand."
+                            ),
+                        ]
+                    : before.Problems
+            );
     }
 
     /// <summary>How a moment is written.</summary>
@@ -58,7 +100,11 @@ public sealed record Freeze(string Id, DateTime From, DateTime To, string? Why)
     public string Line()
     {
         var days = From.TimeOfDay == TimeSpan.Zero && To.TimeOfDay == TimeSpan.Zero;
-        string Written(DateTime at) => days ? at.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture) : $"\"{at.ToString(Moment, CultureInfo.InvariantCulture)}\"";
-        return $"{Id}: {{from: {Written(From)}, to: {Written(days ? To.AddDays(-1) : To)}{(Why is null ? "" : $", why: \"{Why.Replace("\\", "\\\\").Replace("\"", "\\\"")}\"")}}}";
+        string Written(DateTime at) =>
+            days
+                ? at.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)
+                : $"\"{at.ToString(Moment, CultureInfo.InvariantCulture)}\"";
+        return $"{Id}: {{from: {Written(From)}, to: {Written(days ? To.AddDays(-1) : To)}"
+            + $"{(Why is null ? "" : $", why: \"{Why.Replace("\\", "\\\\").Replace("\"", "\\\"")}\"")}}}";
     }
 }

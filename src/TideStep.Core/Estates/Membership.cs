@@ -12,38 +12,67 @@ public sealed class Membership
     public Membership(Estate start) => (_start, _estate) = (start, start);
 
     /// <summary>The estate with its members where they are now; the same object as long as nobody moves.</summary>
-    public Estate Estate => _estate ??= new Estate(_start.Id, _start.Title, _start.Class, _start.Zone, _start.Sites, _start.Nodes, [.. _start.Components.Select(c => _moved.GetValueOrDefault(c.Id, c))]) { Windows = _start.Windows, Freezes = _start.Freezes };
+    public Estate Estate =>
+        _estate ??= new Estate(
+            _start.Id,
+            _start.Title,
+            _start.Class,
+            _start.Zone,
+            _start.Sites,
+            _start.Nodes,
+            [.. _start.Components.Select(c => _moved.GetValueOrDefault(c.Id, c))]
+        )
+        {
+            Windows = _start.Windows,
+            Freezes = _start.Freezes,
+        };
 
     public Component? Find(string id) => _moved.GetValueOrDefault(id) ?? _start.Find(id);
 
     /// <summary>Whether a member is to come, on a node that stands ready.</summary>
-    public bool IsSpare(string component, string member) => Find(component) is { SpareNodes.IsEmpty: false } its && its.SpareNodes.Contains(member[(member.IndexOf('/') + 1)..]);
+    public bool IsSpare(string component, string member) =>
+        Find(component) is { SpareNodes.IsEmpty: false } its
+        && its.SpareNodes.Contains(member[(member.IndexOf('/') + 1)..]);
 
-    /// <summary>Puts a component's member, and what stands on or inside it, on another node; the old node serves the next. Gives each member's identifier before and after.</summary>
+    /// <summary>Puts a component's member, and what stands on or inside it, on another node; the old node serves the
+    /// next. Gives each member's identifier before and after.</summary>
     public IReadOnlyList<(string From, string To)> Swap(string component, string old, string taken)
     {
         var swapped = new List<(string, string)>();
         foreach (var id in Carried(component))
         {
             var its = Find(id)!;
-            if (its.Members.All(m => m.Node != old)) continue;
+            if (its.Members.All(m => m.Node != old))
+                continue;
             swapped.Add(($"{id}/{old}", $"{id}/{taken}"));
-            var members = its.Members.Select(m => m.Node == old ? new Member(id, taken, m.Role) : m).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray();
-            _moved[id] = its with { Members = members, SpareNodes = id == component ? [.. its.SpareNodes.Where(n => n != taken), old] : its.SpareNodes };
+            var members = its
+                .Members.Select(m => m.Node == old ? new Member(id, taken, m.Role) : m)
+                .OrderBy(m => m.Id, StringComparer.Ordinal)
+                .ToImmutableArray();
+            _moved[id] = its with
+            {
+                Members = members,
+                SpareNodes = id == component ? [.. its.SpareNodes.Where(n => n != taken), old] : its.SpareNodes,
+            };
         }
         _estate = null;
         return swapped;
     }
 
-    /// <summary>The estate with its members where readings found them: where a member runs nothing and a spare node of its component runs it, that node has taken its place.</summary>
+    /// <summary>The estate with its members where readings found them: where a member runs nothing and a spare node of
+    /// its component runs it, that node has taken its place.</summary>
     public static Estate AsFound(Estate estate, Readings readings)
     {
         Membership? moved = null;
         foreach (var component in estate.Components.Where(c => !c.SpareNodes.IsEmpty))
         {
             bool Runs(string node) => readings.Members.GetValueOrDefault($"{component.Id}/{node}")?.Running is not null;
-            var gone = component.Members.Where(m => readings.Members.ContainsKey(m.Id) && !Runs(m.Node)).OrderBy(m => m.Id, StringComparer.Ordinal).ToList();
-            foreach (var (old, taken) in gone.Zip(component.SpareNodes.Where(Runs))) (moved ??= new Membership(estate)).Swap(component.Id, old.Node, taken);
+            var gone = component
+                .Members.Where(m => readings.Members.ContainsKey(m.Id) && !Runs(m.Node))
+                .OrderBy(m => m.Id, StringComparer.Ordinal)
+                .ToList();
+            foreach (var (old, taken) in gone.Zip(component.SpareNodes.Where(Runs)))
+                (moved ??= new Membership(estate)).Swap(component.Id, old.Node, taken);
         }
         return moved?.Estate ?? estate;
     }
@@ -52,7 +81,11 @@ public sealed class Membership
     public static IEnumerable<Member> Candidates(Estate estate)
     {
         var membership = new Membership(estate);
-        var spare = estate.Components.Where(c => !c.SpareNodes.IsEmpty).SelectMany(c => membership.Carried(c.Id).SelectMany(id => c.SpareNodes.Select(n => new Member(id, n, null))));
+        var spare = estate
+            .Components.Where(c => !c.SpareNodes.IsEmpty)
+            .SelectMany(c =>
+                membership.Carried(c.Id).SelectMany(id => c.SpareNodes.Select(n => new Member(id, n, null)))
+            );
         return estate.Components.SelectMany(c => c.Members).Concat(spare).DistinctBy(m => m.Id);
     }
 
@@ -61,7 +94,16 @@ public sealed class Membership
     {
         var found = new List<string> { component };
         for (var i = 0; i < found.Count; i++)
-            found.AddRange(_start.Components.Where(c => !found.Contains(c.Id) && c.Relations.Any(r => r.Kind is RelationKind.StandsOn or RelationKind.Inside && r.To == found[i])).Select(c => c.Id));
+            found.AddRange(
+                _start
+                    .Components.Where(c =>
+                        !found.Contains(c.Id)
+                        && c.Relations.Any(r =>
+                            r.Kind is RelationKind.StandsOn or RelationKind.Inside && r.To == found[i]
+                        )
+                    )
+                    .Select(c => c.Id)
+            );
         return found;
     }
 }

@@ -4,7 +4,8 @@ using System.Text.RegularExpressions;
 
 namespace TideStep.Core.Estates;
 
-/// <summary>Names many nodes at once: <c>ns-led-[1-3]</c>, <c>gate-[01-12]-[a,b]</c>. The order is that of the ranges, the last turning fastest.</summary>
+/// <summary>Names many nodes at once: <c>ns-led-[1-3]</c>, <c>gate-[01-12]-[a,b]</c>. The order is that of the ranges,
+/// the last turning fastest.</summary>
 public static partial class NodePattern
 {
     /// <summary>The most names that one pattern may stand for.</summary>
@@ -17,7 +18,8 @@ public static partial class NodePattern
         var at = 0;
         foreach (Match match in Bracket().Matches(pattern))
         {
-            if (Choices(match.Groups[1].Value) is not { } choices || (long)names.Count * choices.Count > Limit) return null;
+            if (Choices(match.Groups[1].Value) is not { } choices || (long)names.Count * choices.Count > Limit)
+                return null;
             var before = pattern[at..match.Index];
             names = [.. names.SelectMany(n => choices.Select(c => n + before + c))];
             at = match.Index + match.Length;
@@ -31,11 +33,20 @@ public static partial class NodePattern
         var found = new List<string>();
         foreach (var piece in inside.Split(',', StringSplitOptions.TrimEntries))
         {
-            if (Span().Match(piece) is not { Success: true } span) { found.Add(piece); continue; }
-            var (first, last) = (int.Parse(span.Groups[1].Value, CultureInfo.InvariantCulture), int.Parse(span.Groups[2].Value, CultureInfo.InvariantCulture));
-            if (last < first || last - first >= Limit) return null;
+            if (Span().Match(piece) is not { Success: true } span)
+            {
+                found.Add(piece);
+                continue;
+            }
+            var (first, last) = (
+                int.Parse(span.Groups[1].Value, CultureInfo.InvariantCulture),
+                int.Parse(span.Groups[2].Value, CultureInfo.InvariantCulture)
+            );
+            if (last < first || last - first >= Limit)
+                return null;
             var width = span.Groups[1].Value.Length;
-            for (var i = first; i <= last; i++) found.Add(i.ToString(CultureInfo.InvariantCulture).PadLeft(width, '0'));
+            for (var i = first; i <= last; i++)
+                found.Add(i.ToString(CultureInfo.InvariantCulture).PadLeft(width, '0'));
         }
         return found.Count == 0 || found.Any(f => f.Length == 0) ? null : found;
     }

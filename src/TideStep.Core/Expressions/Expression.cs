@@ -11,16 +11,24 @@ public sealed record Expression(string Text, Term Root)
     /// <summary>Whether it counts or compares over all members, so that the readings of one do not answer it.</summary>
     public bool AsksOfMore => Holds(Root);
 
-    private static bool Holds(Term term) => term switch { Aggregate => true, Operation o => Holds(o.Left) || Holds(o.Right), Negation n => Holds(n.Inner), _ => false };
+    private static bool Holds(Term term) =>
+        term switch
+        {
+            Aggregate => true,
+            Operation o => Holds(o.Left) || Holds(o.Right),
+            Negation n => Holds(n.Inner),
+            _ => false,
+        };
 
-    private static IEnumerable<Reference> Collect(Term term) => term switch
-    {
-        ReferenceTerm r => [r.Reference],
-        Operation o => Collect(o.Left).Concat(Collect(o.Right)),
-        Negation n => Collect(n.Inner),
-        Aggregate a => (a.Inner is null ? [] : Collect(a.Inner)).Concat(a.Where is null ? [] : Collect(a.Where)),
-        _ => [],
-    };
+    private static IEnumerable<Reference> Collect(Term term) =>
+        term switch
+        {
+            ReferenceTerm r => [r.Reference],
+            Operation o => Collect(o.Left).Concat(Collect(o.Right)),
+            Negation n => Collect(n.Inner),
+            Aggregate a => (a.Inner is null ? [] : Collect(a.Inner)).Concat(a.Where is null ? [] : Collect(a.Where)),
+            _ => [],
+        };
 
     public override string ToString() => Text;
 }
@@ -29,15 +37,23 @@ public sealed record Expression(string Text, Term Root)
 public sealed record Reference(string Name, ImmutableArray<string> Arguments, string? Field)
 {
     /// <summary>One text for one reading, as written in an expression.</summary>
-    public string Key { get; } = Name + (Arguments.IsDefaultOrEmpty ? "" : "(" + string.Join(", ", Arguments.Select(a => $"\"{a}\"")) + ")") + (Field is null ? "" : "." + Field);
+    public string Key { get; } =
+        Name
+        + (Arguments.IsDefaultOrEmpty ? "" : "(" + string.Join(", ", Arguments.Select(a => $"\"{a}\"")) + ")")
+        + (Field is null ? "" : "." + Field);
 
     /// <summary>The reading that a key names, as <see cref="Key"/> writes it.</summary>
     public static Reference OfKey(string key)
     {
         var open = key.IndexOf("(\"", StringComparison.Ordinal);
-        if (open < 0) return new Reference(key, [], null);
+        if (open < 0)
+            return new Reference(key, [], null);
         var close = key.LastIndexOf("\")", StringComparison.Ordinal);
-        return new Reference(key[..open], [.. key[(open + 2)..close].Split("\", \"")], key.Length > close + 2 ? key[(close + 3)..] : null);
+        return new Reference(
+            key[..open],
+            [.. key[(open + 2)..close].Split("\", \"")],
+            key.Length > close + 2 ? key[(close + 3)..] : null
+        );
     }
 
     public bool Equals(Reference? other) => other?.Key == Key;
@@ -60,7 +76,8 @@ public sealed record Operation(string Sign, Term Left, Term Right, int Offset) :
 /// <summary><c>not x</c>, or <c>-x</c> for numbers.</summary>
 public sealed record Negation(bool Logical, Term Inner, int Offset) : Term(Offset);
 
-/// <summary>Something of all members at once: <c>count(members where in-service)</c>, <c>max(lag of members)</c>.</summary>
+/// <summary>Something of all members at once: <c>count(members where in-service)</c>, <c>max(lag of
+/// members)</c>.</summary>
 /// <param name="Function">count, sum, min or max.</param>
 /// <param name="Inner">What is summed or compared; null for a count.</param>
 /// <param name="Where">Which members take part; null for all.</param>

@@ -13,7 +13,10 @@ public static class TypeCheck
     {
         var mistakes = new List<Mistake>();
         var kind = KindOf(expression.Root, kindOf, mistakes);
-        if (mistakes.Count == 0 && kind is not (ValueKind.Flag or ValueKind.Missing)) mistakes.Add(new Mistake($"this is a {Name(kind)}, not something that is true or false", expression.Root.Offset));
+        if (mistakes.Count == 0 && kind is not (ValueKind.Flag or ValueKind.Missing))
+            mistakes.Add(
+                new Mistake($"this is a {Name(kind)}, not something that is true or false", expression.Root.Offset)
+            );
         return mistakes;
     }
 
@@ -21,28 +24,50 @@ public static class TypeCheck
     {
         switch (term)
         {
-            case Literal literal: return literal.Value.Kind;
+            case Literal literal:
+                return literal.Value.Kind;
             case ReferenceTerm reference:
-                if (kindOf(reference.Reference) is { } known) return known;
+                if (kindOf(reference.Reference) is { } known)
+                    return known;
                 mistakes.Add(new Mistake($"the reading '{reference.Reference.Key}' is not declared", reference.Offset));
                 return ValueKind.Missing;
             case Negation not:
                 var inner = KindOf(not.Inner, kindOf, mistakes);
-                if (not.Logical && inner is not (ValueKind.Flag or ValueKind.Missing)) mistakes.Add(new Mistake($"'not' needs something that is true or false, not a {Name(inner)}", not.Offset));
+                if (not.Logical && inner is not (ValueKind.Flag or ValueKind.Missing))
+                    mistakes.Add(
+                        new Mistake($"'not' needs something that is true or false, not a {Name(inner)}", not.Offset)
+                    );
                 return not.Logical ? ValueKind.Flag : inner;
             case Operation op:
                 return OfOperation(op, KindOf(op.Left, kindOf, mistakes), KindOf(op.Right, kindOf, mistakes), mistakes);
-            case Aggregate aggregate: return OfAggregate(aggregate, kindOf, mistakes);
-            default: return ValueKind.Missing;
+            case Aggregate aggregate:
+                return OfAggregate(aggregate, kindOf, mistakes);
+            default:
+                return ValueKind.Missing;
         }
     }
 
-    private static ValueKind OfAggregate(Aggregate aggregate, Func<Reference, ValueKind?> kindOf, List<Mistake> mistakes)
+    private static ValueKind OfAggregate(
+        Aggregate aggregate,
+        Func<Reference, ValueKind?> kindOf,
+        List<Mistake> mistakes
+    )
     {
-        if (aggregate.Where is { } where && KindOf(where, kindOf, mistakes) is var which and not (ValueKind.Flag or ValueKind.Missing)) mistakes.Add(new Mistake($"'where' needs something that is true or false, not a {Name(which)}", where.Offset));
-        if (aggregate.Inner is not { } inner) return ValueKind.Count;
+        if (
+            aggregate.Where is { } where
+            && KindOf(where, kindOf, mistakes) is var which and not (ValueKind.Flag or ValueKind.Missing)
+        )
+            mistakes.Add(
+                new Mistake($"'where' needs something that is true or false, not a {Name(which)}", where.Offset)
+            );
+        if (aggregate.Inner is not { } inner)
+            return ValueKind.Count;
         var kind = KindOf(inner, kindOf, mistakes);
-        if (kind is not (ValueKind.Flag or ValueKind.Text) && !(aggregate.Function == "sum" && kind is ValueKind.Date or ValueKind.Version)) return kind;
+        if (
+            kind is not (ValueKind.Flag or ValueKind.Text)
+            && !(aggregate.Function == "sum" && kind is ValueKind.Date or ValueKind.Version)
+        )
+            return kind;
         mistakes.Add(new Mistake($"there is no {aggregate.Function} of a {Name(kind)}", aggregate.Offset));
         return ValueKind.Missing;
     }
@@ -53,24 +78,42 @@ public static class TypeCheck
         switch (op.Sign)
         {
             case "and" or "or":
-                if (!unknown && (left != ValueKind.Flag || right != ValueKind.Flag)) mistakes.Add(new Mistake($"'{op.Sign}' joins two things that are true or false", op.Offset));
+                if (!unknown && (left != ValueKind.Flag || right != ValueKind.Flag))
+                    mistakes.Add(new Mistake($"'{op.Sign}' joins two things that are true or false", op.Offset));
                 return ValueKind.Flag;
             case "in":
-                if (!unknown && (left is not (ValueKind.Version or ValueKind.Text) || right != ValueKind.Text)) mistakes.Add(new Mistake("'in' asks whether a version lies in a range written as text", op.Offset));
+                if (!unknown && (left is not (ValueKind.Version or ValueKind.Text) || right != ValueKind.Text))
+                    mistakes.Add(new Mistake("'in' asks whether a version lies in a range written as text", op.Offset));
                 return ValueKind.Flag;
             case "+" or "-" or "*" or "/":
-                if (unknown) return ValueKind.Missing;
-                if (left == ValueKind.Date && op.Sign == "-") return right == ValueKind.Date ? ValueKind.Time : ValueKind.Date;
-                if (op.Sign is "*" or "/" && right is ValueKind.Count or ValueKind.Share) return left;
-                if (op.Sign == "*" && left is ValueKind.Count or ValueKind.Share) return right;
-                if (left == right) return op.Sign == "/" ? ValueKind.Count : left;
-                mistakes.Add(new Mistake($"a {Name(left)} and a {Name(right)} do not go together in '{op.Sign}'", op.Offset));
+                if (unknown)
+                    return ValueKind.Missing;
+                if (left == ValueKind.Date && op.Sign == "-")
+                    return right == ValueKind.Date ? ValueKind.Time : ValueKind.Date;
+                if (op.Sign is "*" or "/" && right is ValueKind.Count or ValueKind.Share)
+                    return left;
+                if (op.Sign == "*" && left is ValueKind.Count or ValueKind.Share)
+                    return right;
+                if (left == right)
+                    return op.Sign == "/" ? ValueKind.Count : left;
+                mistakes.Add(
+                    new Mistake($"a {Name(left)} and a {Name(right)} do not go together in '{op.Sign}'", op.Offset)
+                );
                 return ValueKind.Missing;
         }
-        var versions = left == ValueKind.Version && right is ValueKind.Text or ValueKind.Version || right == ValueKind.Version && left == ValueKind.Text;
-        if (!unknown && left != right && !versions) mistakes.Add(new Mistake($"a {Name(left)} can't be compared with a {Name(right)}", op.Offset));
+        var versions =
+            left == ValueKind.Version && right is ValueKind.Text or ValueKind.Version
+            || right == ValueKind.Version && left == ValueKind.Text;
+        if (!unknown && left != right && !versions)
+            mistakes.Add(new Mistake($"a {Name(left)} can't be compared with a {Name(right)}", op.Offset));
         return ValueKind.Flag;
     }
 
-    private static string Name(ValueKind kind) => kind switch { ValueKind.Flag => "truth value", ValueKind.Bytes => "size", _ => kind.ToString().ToLowerInvariant() };
+    private static string Name(ValueKind kind) =>
+        kind switch
+        {
+            ValueKind.Flag => "truth value",
+            ValueKind.Bytes => "size",
+            _ => kind.ToString().ToLowerInvariant(),
+        };
 }

@@ -11,21 +11,38 @@ namespace TideStep.Core.Notices;
 /// <param name="Default">What holds when nobody decides, in words, or null.</param>
 /// <param name="ForecastEnd">When it ends by its own pace, where it is at work.</param>
 /// <param name="ReturnPath">How the return path stands after the part at work, in words, or null.</param>
-public sealed record RunNotice(string Run, string Label, NoticeMoment Moment, RunStatus Status, string Kind, string Plan, string Estate, string By, DateTimeOffset At, string Why, ImmutableArray<string> Goal, ImmutableArray<string> Decisions, string? Default, DateTimeOffset? ForecastEnd, string? ReturnPath)
+public sealed record RunNotice(
+    string Run,
+    string Label,
+    NoticeMoment Moment,
+    RunStatus Status,
+    string Kind,
+    string Plan,
+    string Estate,
+    string By,
+    DateTimeOffset At,
+    string Why,
+    ImmutableArray<string> Goal,
+    ImmutableArray<string> Decisions,
+    string? Default,
+    DateTimeOffset? ForecastEnd,
+    string? ReturnPath
+)
 {
     /// <summary>The moments that an entry of a run's journal is; most are none.</summary>
-    public static ImmutableArray<NoticeMoment> MomentsOf(RunEvent e, Plan plan) => e switch
-    {
-        Opened { Parent: null } => [NoticeMoment.Planned],
-        Started => [NoticeMoment.Started],
-        Runs.Halted => [NoticeMoment.Halted, NoticeMoment.DecisionOpen],
-        SignOffAwaited => [NoticeMoment.DecisionOpen],
-        StepBegun s when plan.Step(s.Step).Do is Catalogue.PersonAction => [NoticeMoment.DecisionOpen],
-        RanLate => [NoticeMoment.Late],
-        Ended { End: RunEnd.Returned } => [NoticeMoment.Returned],
-        Ended => [NoticeMoment.Done],
-        _ => [],
-    };
+    public static ImmutableArray<NoticeMoment> MomentsOf(RunEvent e, Plan plan) =>
+        e switch
+        {
+            Opened { Parent: null } => [NoticeMoment.Planned],
+            Started => [NoticeMoment.Started],
+            Runs.Halted => [NoticeMoment.Halted, NoticeMoment.DecisionOpen],
+            SignOffAwaited => [NoticeMoment.DecisionOpen],
+            StepBegun s when plan.Step(s.Step).Do is Catalogue.PersonAction => [NoticeMoment.DecisionOpen],
+            RanLate => [NoticeMoment.Late],
+            Ended { End: RunEnd.Returned } => [NoticeMoment.Returned],
+            Ended => [NoticeMoment.Done],
+            _ => [],
+        };
 
     /// <summary>A notice of a run as it stood right after an entry.</summary>
     /// <param name="run">The run.</param>
@@ -38,40 +55,88 @@ public sealed record RunNotice(string Run, string Label, NoticeMoment Moment, Ru
         var view = RunView.Of(run, state, pace);
         var why = entry.Event switch
         {
-            Opened o => $"a run was opened by {o.By}{(state.Plan.Windows is [var first, ..] ? $"; its window begins {first.From:yyyy-MM-dd HH:mm zzz}" : "")}",
+            Opened o => $"a run was opened by {o.By}"
+                + (
+                    state.Plan.Windows is [var first, ..]
+                        ? $"; its window begins {first.From:yyyy-MM-dd HH:mm zzz}"
+                        : ""
+                ),
             Started s => $"started by {s.By}",
             Runs.Halted h => h.Why,
             SignOffAwaited => view.WaitsFor ?? "it waits for a sign-off",
             StepBegun s => $"{state.Plan.Step(s.Step).Title} waits for a person",
-            RanLate l => $"by its pace it ends {l.Forecast:yyyy-MM-dd HH:mm zzz}; it was to end {l.Due:yyyy-MM-dd HH:mm zzz}",
+            RanLate l =>
+                $"by its pace it ends {l.Forecast:yyyy-MM-dd HH:mm zzz}; it was to end {l.Due:yyyy-MM-dd HH:mm zzz}",
             Ended x => $"it ended: {RunReport.EndWord(x.End)}",
             _ => "",
         };
         var open = moment is NoticeMoment.DecisionOpen or NoticeMoment.Halted;
         var block = view.Blocks.FirstOrDefault(b => b.Number == state.CurrentBlock);
-        return new RunNotice(run, state.Label, moment, state.Status, state.Plan.Kind, state.Plan.Digest, state.Plan.Estate, state.By, entry.At, why, state.Plan.Goal, open ? [.. view.Decisions.Select(d => RunReport.Word(d.Decision))] : [],
-            open && state.Status == RunStatus.Halted && state.Orders is [var order, ..] ? $"{RunReport.Word(order.Decision)} after {Durations.Write(order.After)}" : null,
-            view.ForecastEnd, block is null ? null : $"{block.Return.State switch { ReturnState.WithLoss => "with loss", ReturnState.Closed => "closed", _ => "clean" }}{(block.Return.Length > TimeSpan.Zero ? $", {Durations.Write(block.Return.Length)}" : "")}");
+        return new RunNotice(
+            run,
+            state.Label,
+            moment,
+            state.Status,
+            state.Plan.Kind,
+            state.Plan.Digest,
+            state.Plan.Estate,
+            state.By,
+            entry.At,
+            why,
+            state.Plan.Goal,
+            open ? [.. view.Decisions.Select(d => RunReport.Word(d.Decision))] : [],
+            open && state.Status == RunStatus.Halted && state.Orders is [var order, ..]
+                ? $"{RunReport.Word(order.Decision)} after {Durations.Write(order.After)}"
+                : null,
+            view.ForecastEnd,
+            block is null
+                ? null
+                : (
+                    block.Return.State switch
+                    {
+                        ReturnState.WithLoss => "with loss",
+                        ReturnState.Closed => "closed",
+                        _ => "clean",
+                    }
+                ) + $"{(block.Return.Length > TimeSpan.Zero ? $", {Durations.Write(block.Return.Length)}" : "")}"
+        );
     }
 
     /// <summary>The subject of a mail.</summary>
-    public string Subject => $"{(Label.Length > 0 ? Label : Run)}: {Moment switch { NoticeMoment.DecisionOpen => "a decision is open", NoticeMoment.Planned => "planned", NoticeMoment.Late => "late", NoticeMoment.Done => RunStatusWord, var m => m.ToString().ToLowerInvariant() }}";
+    public string Subject =>
+        $"{(Label.Length > 0 ? Label : Run)}: "
+        + (
+            Moment switch
+            {
+                NoticeMoment.DecisionOpen => "a decision is open",
+                NoticeMoment.Planned => "planned",
+                NoticeMoment.Late => "late",
+                NoticeMoment.Done => RunStatusWord,
+                var m => m.ToString().ToLowerInvariant(),
+            }
+        );
 
     private string RunStatusWord => Orders.Word(Status);
 
     /// <summary>The text of a mail; times in the given zone.</summary>
     public string Text(TimeZoneInfo zone, string? link)
     {
-        string Local(DateTimeOffset at) => TimeZoneInfo.ConvertTime(at, zone).ToString("yyyy-MM-dd HH:mm zzz", System.Globalization.CultureInfo.InvariantCulture);
+        string Local(DateTimeOffset at) =>
+            TimeZoneInfo
+                .ConvertTime(at, zone)
+                .ToString("yyyy-MM-dd HH:mm zzz", System.Globalization.CultureInfo.InvariantCulture);
         string?[] lines =
         [
-            $"{Why}.", "",
+            $"{Why}.",
+            "",
             $"Run: {Run}{(Label.Length > 0 ? $", {Label}" : "")}, {Orders.Word(Status)}, {Local(At)}",
             $"Goal: {string.Join("; ", Goal)}",
             ReturnPath is null ? null : $"Return path: {ReturnPath}",
             ForecastEnd is { } end ? $"By its pace it ends {Local(end)}" : null,
             Decisions.IsEmpty ? null : $"It can be decided: {string.Join(", ", Decisions)}.",
-            Moment != NoticeMoment.DecisionOpen ? null : Default is null ? "Nothing is decided by itself." : $"If nobody decides: {Default}.",
+            Moment != NoticeMoment.DecisionOpen ? null
+            : Default is null ? "Nothing is decided by itself."
+            : $"If nobody decides: {Default}.",
             link is null ? null : $"\n{link}",
         ];
         return string.Join('\n', lines.OfType<string>()) + "\n";

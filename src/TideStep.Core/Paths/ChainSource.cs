@@ -2,7 +2,8 @@ using System.Collections.Immutable;
 
 namespace TideStep.Core.Paths;
 
-/// <summary>The ways of one component from today's version to another, cheapest first, found only as far as they are asked for.</summary>
+/// <summary>The ways of one component from today's version to another, cheapest first, found only as far as they are
+/// asked for.</summary>
 internal sealed class ChainSource
 {
     /// <summary>Jumps one after another with what they cost.</summary>
@@ -16,13 +17,16 @@ internal sealed class ChainSource
     private readonly int _end;
     private readonly long[]?[] _least;
     private readonly List<Chain> _found = [];
-    private readonly PriorityQueue<Part, Part> _queue = new(Comparer<Part>.Create((a, b) => CostLayout.Compare(a.Estimate, b.Estimate)));
+    private readonly PriorityQueue<Part, Part> _queue = new(
+        Comparer<Part>.Create((a, b) => CostLayout.Compare(a.Estimate, b.Estimate))
+    );
 
     public ChainSource(PathProblem problem, CostLayout layout, int component, int end)
     {
         (_problem, _layout, _component, _end) = (problem, layout, component, end);
         _least = Least();
-        if (_least[problem.Today[component]] is { } least) Push(new Part([], problem.Today[component], new long[layout.AfterClosing], least));
+        if (_least[problem.Today[component]] is { } least)
+            Push(new Part([], problem.Today[component], new long[layout.AfterClosing], least));
     }
 
     /// <summary>The way at a place in the order of cost, or null where there are not so many.</summary>
@@ -36,13 +40,15 @@ internal sealed class ChainSource
                 {
                     var cost = new long[_layout.Length];
                     part.Cost.CopyTo(cost, 0);
-                    if (_problem.TargetOf[_component] is null && !_problem.Found[_component].Contains(_end)) cost[_layout.OthersMoved]++;
+                    if (_problem.TargetOf[_component] is null && !_problem.Found[_component].Contains(_end))
+                        cost[_layout.OthersMoved]++;
                     _found.Add(new Chain(part.Jumps, cost));
                     continue;
                 }
                 foreach (var option in _problem.Options[_component][part.At])
                 {
-                    if (_least[option.To] is not { } rest || part.Jumps.Any(j => j.From == option.To)) continue; // never round and round
+                    if (_least[option.To] is not { } rest || part.Jumps.Any(j => j.From == option.To))
+                        continue; // never round and round
                     var cost = (long[])part.Cost.Clone();
                     Add(cost, option);
                     Push(new Part(part.Jumps.Add(option), option.To, cost, [.. cost.Select((x, i) => x + rest[i])]));
@@ -66,16 +72,18 @@ internal sealed class ChainSource
     {
         var least = new long[]?[_problem.Versions[_component].Length];
         least[_end] = new long[_layout.AfterClosing]; // a way costs nothing of the criteria behind
-        for (var changed = true; changed;)
+        for (var changed = true; changed; )
         {
             changed = false;
             for (var v = 0; v < least.Length; v++)
                 foreach (var option in _problem.Options[_component][v])
                 {
-                    if (least[option.To] is not { } rest) continue;
+                    if (least[option.To] is not { } rest)
+                        continue;
                     var cost = (long[])rest.Clone();
                     Add(cost, option);
-                    if (least[v] is { } known && CostLayout.Compare(known, cost) <= 0) continue;
+                    if (least[v] is { } known && CostLayout.Compare(known, cost) <= 0)
+                        continue;
                     least[v] = cost;
                     changed = true;
                 }

@@ -3,18 +3,25 @@ using TideStep.Core.Estates;
 
 namespace TideStep.Core.Paths;
 
-/// <summary>Where each criterion lies in a cost, a list of numbers compared from left to right (3-planning, Best path, criteria 1 to 11).</summary>
+/// <summary>Where each criterion lies in a cost, a list of numbers compared from left to right (3-planning, Best path,
+/// criteria 1 to 11).</summary>
 internal sealed class CostLayout
 {
     public CostLayout(PathProblem problem)
     {
         Targets = problem.Targets.Count;
         // Criteria 3 to 7 can be put in another order: the ones named come first, in the order named.
-        var order = problem.Request.Goal.Order.Select(w => Array.IndexOf(GoalDocument.OrderWords, w)).Concat([0, 1, 2, 3, 4]).Distinct().ToArray();
-        for (var place = 0; place < 5; place++) _middle[order[place]] = 1 + Targets + place;
+        var order = problem
+            .Request.Goal.Order.Select(w => Array.IndexOf(GoalDocument.OrderWords, w))
+            .Concat([0, 1, 2, 3, 4])
+            .Distinct()
+            .ToArray();
+        for (var place = 0; place < 5; place++)
+            _middle[order[place]] = 1 + Targets + place;
         Others = [.. Enumerable.Range(0, problem.Index.Components.Length).Where(c => problem.TargetOf[c] is null)];
         _otherPlace = [.. Enumerable.Repeat(-1, problem.Index.Components.Length)];
-        for (var i = 0; i < Others.Length; i++) _otherPlace[Others[i]] = Transitional + 1 + i;
+        for (var i = 0; i < Others.Length; i++)
+            _otherPlace[Others[i]] = Transitional + 1 + i;
         Length = Transitional + 2 + Others.Length;
     }
 
@@ -26,7 +33,9 @@ internal sealed class CostLayout
     public int Length { get; }
 
     public static int Untested => 0;
+
     public int GoalAt(int target) => 1 + target;
+
     public int OthersMoved => _middle[0];
     public int Outage => _middle[1];
     public int Closing => _middle[2];
@@ -34,7 +43,9 @@ internal sealed class CostLayout
     public int Time => _middle[4];
     public int AfterClosing => 1 + Targets + 5;
     public int Transitional => AfterClosing + 1;
+
     public int OtherRank(int component) => _otherPlace[component];
+
     public int OutOfTurn => Length - 1;
 
     /// <summary>The places of a jump's own costs: criteria 3 to 7 as they are ordered.</summary>
@@ -42,12 +53,15 @@ internal sealed class CostLayout
 
     public static int Compare(long[] a, long[] b)
     {
-        for (var i = 0; i < a.Length; i++) if (a[i] != b[i]) return a[i] < b[i] ? -1 : 1;
+        for (var i = 0; i < a.Length; i++)
+            if (a[i] != b[i])
+                return a[i] < b[i] ? -1 : 1;
         return 0;
     }
 }
 
-/// <summary>For each component and version the least that still has to be paid on the way to the goal, whatever the others do.</summary>
+/// <summary>For each component and version the least that still has to be paid on the way to the goal, whatever the
+/// others do.</summary>
 internal sealed class RemainingCost
 {
     private readonly long[]?[][] _least;
@@ -58,19 +72,24 @@ internal sealed class RemainingCost
     {
         (_layout, _joint) = (layout, joint);
         _least = new long[]?[problem.Index.Components.Length][];
-        for (var c = 0; c < _least.Length; c++) _least[c] = Of(problem, c);
+        for (var c = 0; c < _least.Length; c++)
+            _least[c] = Of(problem, c);
     }
 
-    /// <summary>The least remaining cost of a component at a version; null where its goal can't be reached from there.</summary>
+    /// <summary>The least remaining cost of a component at a version; null where its goal can't be reached from
+    /// there.</summary>
     public long[]? Least(int component, int version) => _least[component][version];
 
     /// <summary>Whether a component may end at a version.</summary>
     public static bool MayEnd(PathProblem problem, int c, int version)
     {
-        if (problem.IsMixed(c, version)) return problem.MayStayUnsettled(c);
-        if (problem.TargetOf[c] is { } target) return target.Range.Contains(problem.Versions[c][version], problem.Products[c]!.IsRelease);
+        if (problem.IsMixed(c, version))
+            return problem.MayStayUnsettled(c);
+        if (problem.TargetOf[c] is { } target)
+            return target.Range.Contains(problem.Versions[c][version], problem.Products[c]!.IsRelease);
         if (problem.Request.Goal.SupportedAt is { } date)
-            return problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release && (release.Ends is null || release.Ends >= date);
+            return problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release
+                && (release.Ends is null || release.Ends >= date);
         return true;
     }
 
@@ -81,27 +100,34 @@ internal sealed class RemainingCost
         var target = problem.TargetOf[c] is { } t ? problem.Targets.IndexOf(t) : -1;
         for (var v = 0; v < versions.Length; v++)
         {
-            if (!MayEnd(problem, c, v)) continue;
+            if (!MayEnd(problem, c, v))
+                continue;
             var end = new long[_layout.Length];
-            if (target >= 0 && !problem.Targets[target].AnyWillDo && !problem.IsMixed(c, v)) end[_layout.GoalAt(target)] = Ranking.Distance(problem.Targets[target].BestFirst, versions[v]);
+            if (target >= 0 && !problem.Targets[target].AnyWillDo && !problem.IsMixed(c, v))
+                end[_layout.GoalAt(target)] = Ranking.Distance(problem.Targets[target].BestFirst, versions[v]);
             least[v] = end;
         }
         // Jumps lead one way only, so a few rounds settle it.
-        for (var changed = true; changed;)
+        for (var changed = true; changed; )
         {
             changed = false;
             for (var v = 0; v < versions.Length; v++)
                 foreach (var option in problem.Options[c][v])
                 {
-                    if (least[option.To] is not { } rest || problem.Pinned.Contains(c)) continue;
+                    if (least[option.To] is not { } rest || problem.Pinned.Contains(c))
+                        continue;
                     var cost = (long[])rest.Clone();
                     cost[_layout.Outage] += option.OutageSeconds;
                     cost[_layout.Closing] += option.Closes ? 1 : 0;
                     cost[_layout.Jumps]++;
                     // In a joint move the longest settle time is shared.
-                    cost[_layout.Time] += option.Seconds - (_joint && JointMoves.MayJoin(option) ? (long)option.Figures.Settle.TotalSeconds : 0);
-                    if (target < 0 && v == problem.Today[c] && !problem.Found[c].Contains(option.To)) cost[_layout.OthersMoved]++;
-                    if (least[v] is { } known && CostLayout.Compare(known, cost) <= 0) continue;
+                    cost[_layout.Time] +=
+                        option.Seconds
+                        - (_joint && JointMoves.MayJoin(option) ? (long)option.Figures.Settle.TotalSeconds : 0);
+                    if (target < 0 && v == problem.Today[c] && !problem.Found[c].Contains(option.To))
+                        cost[_layout.OthersMoved]++;
+                    if (least[v] is { } known && CostLayout.Compare(known, cost) <= 0)
+                        continue;
                     least[v] = cost;
                     changed = true;
                 }

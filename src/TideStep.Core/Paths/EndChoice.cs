@@ -1,19 +1,24 @@
 namespace TideStep.Core.Paths;
 
-/// <summary>Chooses where every component ends at the least cost of criteria 2 to 7 and then 10, each pair of ends being allowed: components are taken away one by one,
-/// those with the fewest partners first, and what each adds is kept for every choice of its partners (variable elimination; Dechter 1999, bucket elimination).
-/// The order of the moves is not looked at here. Estates are mostly trees of few crossing relations, so that the tables stay small.</summary>
+/// <summary>Chooses where every component ends at the least cost of criteria 2 to 7 and then 10, each pair of ends
+/// being allowed: components are taken away one by one,
+/// those with the fewest partners first, and what each adds is kept for every choice of its partners (variable
+/// elimination; Dechter 1999, bucket elimination).
+/// The order of the moves is not looked at here. Estates are mostly trees of few crossing relations, so that the tables
+/// stay small.</summary>
 internal sealed class EndChoice
 {
     private const int LargestTable = 4096;
 
-    /// <summary>What is left to be paid for each choice of the components in the scope; null where there is none.</summary>
+    /// <summary>What is left to be paid for each choice of the components in the scope; null where there is
+    /// none.</summary>
     private sealed record Table(int[] Scope, int[][] Domains, long[]?[] Costs, bool[] Tied)
     {
         public int Place(int[] ends)
         {
             var place = 0;
-            for (var i = 0; i < Scope.Length; i++) place = place * Domains[i].Length + Array.IndexOf(Domains[i], ends[Scope[i]]);
+            for (var i = 0; i < Scope.Length; i++)
+                place = place * Domains[i].Length + Array.IndexOf(Domains[i], ends[Scope[i]]);
             return place;
         }
     }
@@ -27,33 +32,53 @@ internal sealed class EndChoice
     /// <param name="problem">The problem.</param>
     /// <param name="may">Whether a component may end at a version, whatever it costs.</param>
     /// <param name="costOf">What it costs a component to end at a version; null where it can't.</param>
-    /// <param name="priceOf">What it costs that a pair stands so at the end, by the pair's number; null where it must not.</param>
-    public EndChoice(PathProblem problem, Func<int, int, bool> may, Func<int, int, long[]?> costOf, Func<int, int[], long[]?> priceOf)
+    /// <param name="priceOf">What it costs that a pair stands so at the end, by the pair's number; null where it must
+    /// not.</param>
+    public EndChoice(
+        PathProblem problem,
+        Func<int, int, bool> may,
+        Func<int, int, long[]?> costOf,
+        Func<int, int[], long[]?> priceOf
+    )
     {
         _problem = problem;
         var n = problem.Today.Length;
         (_domains, _own) = (new int[n][], new long[n][][]);
         for (var c = 0; c < n; c++)
         {
-            var all = problem.Today[c] < 0 ? [] : Enumerable.Range(0, problem.Versions[c].Length).Where(v => may(c, v)).Select(v => (v, Cost: costOf(c, v))).Where(x => x.Cost is not null).ToList();
+            var all =
+                problem.Today[c] < 0
+                    ? []
+                    : Enumerable
+                        .Range(0, problem.Versions[c].Length)
+                        .Where(v => may(c, v))
+                        .Select(v => (v, Cost: costOf(c, v)))
+                        .Where(x => x.Cost is not null)
+                        .ToList();
             (_domains[c], _own[c]) = ([.. all.Select(x => x.v)], [.. all.Select(x => x.Cost!)]);
         }
         _partners = [.. Enumerable.Range(0, n).Select(_ => new HashSet<int>())];
         var state = problem.Today.ToArray();
-        foreach (var together in Enumerable.Range(0, problem.Index.Pairs.Length).GroupBy(p => (problem.Index.Pairs[p].A, problem.Index.Pairs[p].B)))
+        foreach (
+            var together in Enumerable
+                .Range(0, problem.Index.Pairs.Length)
+                .GroupBy(p => (problem.Index.Pairs[p].A, problem.Index.Pairs[p].B))
+        )
         {
             var (a, b) = together.Key;
-            if (problem.Today[a] < 0 || problem.Today[b] < 0) continue;
+            if (problem.Today[a] < 0 || problem.Today[b] < 0)
+                continue;
             var (price, binds) = (new long[]?[_domains[a].Length, _domains[b].Length], false);
             for (var i = 0; i < _domains[a].Length; i++)
-                for (var j = 0; j < _domains[b].Length; j++)
-                {
-                    (state[a], state[b]) = (_domains[a][i], _domains[b][j]);
-                    price[i, j] = Sum(together.Select(p => priceOf(p, state)));
-                    binds |= price[i, j] is not { Length: 0 };
-                }
+            for (var j = 0; j < _domains[b].Length; j++)
+            {
+                (state[a], state[b]) = (_domains[a][i], _domains[b][j]);
+                price[i, j] = Sum(together.Select(p => priceOf(p, state)));
+                binds |= price[i, j] is not { Length: 0 };
+            }
             (state[a], state[b]) = (problem.Today[a], problem.Today[b]);
-            if (!binds) continue;
+            if (!binds)
+                continue;
             _rules.Add((a, b, price));
             _partners[a].Add(b);
             _partners[b].Add(a);
@@ -61,7 +86,8 @@ internal sealed class EndChoice
     }
 
     /// <summary>For pairs that may stand for nothing, or not at all.</summary>
-    public EndChoice(PathProblem problem, EndDomains ends, Func<int, int, long[]?> costOf) : this(problem, ends.May, costOf, (p, state) => problem.MayStandAtEnd(p, state) ? Nothing : null) { }
+    public EndChoice(PathProblem problem, EndDomains ends, Func<int, int, long[]?> costOf)
+        : this(problem, ends.May, costOf, (p, state) => problem.MayStandAtEnd(p, state) ? Nothing : null) { }
 
     /// <summary>A price of nought.</summary>
     public static readonly long[] Nothing = [];
@@ -71,27 +97,38 @@ internal sealed class EndChoice
         var sum = Nothing;
         foreach (var price in prices)
         {
-            if (price is null) return null;
-            if (price.Length > 0) sum = sum.Length == 0 ? price : [.. sum.Zip(price, (x, y) => x + y)];
+            if (price is null)
+                return null;
+            if (price.Length > 0)
+                sum = sum.Length == 0 ? price : [.. sum.Zip(price, (x, y) => x + y)];
         }
         return sum;
     }
 
-    /// <summary>One component taken away: the rules and tables that bind it to those that are still there, and what is left to be paid for each choice of them.</summary>
-    private sealed record Taken(int Component, List<(int A, int B, long[]?[,] Price)> Rules, List<Table> From, Table Left);
+    /// <summary>One component taken away: the rules and tables that bind it to those that are still there, and what is
+    /// left to be paid for each choice of them.</summary>
+    private sealed record Taken(
+        int Component,
+        List<(int A, int B, long[]?[,] Price)> Rules,
+        List<Table> From,
+        Table Left
+    );
 
-    /// <summary>The least costly ends with their cost, and whether no other ends cost the same; null where none can stand together or the tables would grow too large.</summary>
+    /// <summary>The least costly ends with their cost, and whether no other ends cost the same; null where none can
+    /// stand together or the tables would grow too large.</summary>
     public (int[] Ends, long[] Cost, bool Unique)? Find()
     {
         var left = Enumerable.Range(0, _domains.Length).Where(c => _problem.Today[c] >= 0).ToHashSet();
-        if (left.Count == 0 || left.Any(c => _domains[c].Length == 0)) return null;
+        if (left.Count == 0 || left.Any(c => _domains[c].Length == 0))
+            return null;
         var tables = new List<Table>();
         var taken = new Stack<Taken>();
         while (left.Count > 0)
         {
             var next = left.MinBy(c => (_partners[c].Count, c));
             left.Remove(next);
-            if (TakeAway(next, left, tables) is not { } step) return null;
+            if (TakeAway(next, left, tables) is not { } step)
+                return null;
             tables.RemoveAll(step.From.Contains);
             tables.Add(step.Left);
             taken.Push(step);
@@ -100,7 +137,8 @@ internal sealed class EndChoice
         var cost = new long[_own.First(o => o is [_, ..])[0].Length];
         foreach (var table in tables)
         {
-            if (table.Costs[0] is not { } part) return null;
+            if (table.Costs[0] is not { } part)
+                return null;
             Add(cost, part);
         }
         var unique = true;
@@ -114,7 +152,8 @@ internal sealed class EndChoice
 
     private static void Add(long[] sum, long[] cost)
     {
-        for (var i = 0; i < sum.Length; i++) sum[i] += cost[i];
+        for (var i = 0; i < sum.Length; i++)
+            sum[i] += cost[i];
     }
 
     private Taken? TakeAway(int component, HashSet<int> left, List<Table> tables)
@@ -122,25 +161,37 @@ internal sealed class EndChoice
         var scope = _partners[component].Order().ToArray();
         var domains = scope.Select(s => _domains[s]).ToArray();
         var size = 1;
-        foreach (var domain in domains) if ((size *= domain.Length) * _domains[component].Length > LargestTable) return null;
-        var rules = _rules.Where(r => (r.A == component && left.Contains(r.B)) || (r.B == component && left.Contains(r.A))).ToList();
+        foreach (var domain in domains)
+            if ((size *= domain.Length) * _domains[component].Length > LargestTable)
+                return null;
+        var rules = _rules
+            .Where(r => (r.A == component && left.Contains(r.B)) || (r.B == component && left.Contains(r.A)))
+            .ToList();
         var from = tables.Where(t => t.Scope.Contains(component)).ToList();
         var (costs, tied) = (new long[]?[size], new bool[size]);
         var ends = new int[_domains.Length];
         for (var place = 0; place < size; place++)
         {
-            for (int i = scope.Length - 1, rest = place; i >= 0; rest /= domains[i].Length, i--) ends[scope[i]] = domains[i][rest % domains[i].Length];
+            for (int i = scope.Length - 1, rest = place; i >= 0; rest /= domains[i].Length, i--)
+                ends[scope[i]] = domains[i][rest % domains[i].Length];
             (_, costs[place], tied[place]) = BestOf(component, rules, from, ends);
         }
         foreach (var s in scope)
         {
             _partners[s].Remove(component);
-            foreach (var other in scope) if (other != s) _partners[s].Add(other);
+            foreach (var other in scope)
+                if (other != s)
+                    _partners[s].Add(other);
         }
         return new Taken(component, rules, from, new Table(scope, domains, costs, tied));
     }
 
-    private (int End, long[]? Cost, bool Tied) BestOf(int component, List<(int A, int B, long[]?[,] Price)> rules, List<Table> from, int[] ends)
+    private (int End, long[]? Cost, bool Tied) BestOf(
+        int component,
+        List<(int A, int B, long[]?[,] Price)> rules,
+        List<Table> from,
+        int[] ends
+    )
     {
         var (best, at, tied) = ((long[]?)null, -1, false);
         for (var i = 0; i < _domains[component].Length; i++)
@@ -148,23 +199,39 @@ internal sealed class EndChoice
             var (cost, below) = ((long[]?)_own[component][i].Clone(), false);
             foreach (var rule in rules)
             {
-                var price = rule.A == component ? rule.Price[i, Array.IndexOf(_domains[rule.B], ends[rule.B])] : rule.Price[Array.IndexOf(_domains[rule.A], ends[rule.A]), i];
-                if (price is null) { cost = null; break; }
-                if (price.Length > 0) Add(cost!, price);
+                var price =
+                    rule.A == component
+                        ? rule.Price[i, Array.IndexOf(_domains[rule.B], ends[rule.B])]
+                        : rule.Price[Array.IndexOf(_domains[rule.A], ends[rule.A]), i];
+                if (price is null)
+                {
+                    cost = null;
+                    break;
+                }
+                if (price.Length > 0)
+                    Add(cost!, price);
             }
-            if (cost is null) continue;
+            if (cost is null)
+                continue;
             ends[component] = _domains[component][i];
             foreach (var table in from)
             {
                 var place = table.Place(ends);
-                if (table.Costs[place] is not { } part) { cost = null; break; }
+                if (table.Costs[place] is not { } part)
+                {
+                    cost = null;
+                    break;
+                }
                 Add(cost, part);
                 below |= table.Tied[place];
             }
-            if (cost is null) continue;
+            if (cost is null)
+                continue;
             var order = best is null ? -1 : CostLayout.Compare(cost, best);
-            if (order == 0) tied = true;
-            if (order < 0) (best, at, tied) = (cost, _domains[component][i], below);
+            if (order == 0)
+                tied = true;
+            if (order < 0)
+                (best, at, tied) = (cost, _domains[component][i], below);
         }
         return (at, best, tied);
     }

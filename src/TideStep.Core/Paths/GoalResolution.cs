@@ -19,15 +19,39 @@ internal static class GoalResolution
         foreach (var item in request.Goal.Items)
         {
             var components = ComponentsOf(item, index, findings);
-            if (components.Count == 0) continue;
+            if (components.Count == 0)
+                continue;
             var product = index.Catalogue.Find(index.Components[components[0]].Product);
-            if (product is null) { findings.Add($"goal: the catalogue has no product '{index.Components[components[0]].Product}'", item.Place, Nearest.Hint(index.Components[components[0]].Product, index.Catalogue.Products.Select(p => p.Id))); continue; }
-            if (ReadRange(item, product, findings) is not { } range) continue;
-            var best = Ranking.BestFirst(product, r => range.Contains(r.Version, product.IsRelease), request.Day, request.Goal.Newest);
+            if (product is null)
+            {
+                findings.Add(
+                    $"goal: the catalogue has no product '{index.Components[components[0]].Product}'",
+                    item.Place,
+                    Nearest.Hint(index.Components[components[0]].Product, index.Catalogue.Products.Select(p => p.Id))
+                );
+                continue;
+            }
+            if (ReadRange(item, product, findings) is not { } range)
+                continue;
+            var best = Ranking.BestFirst(
+                product,
+                r => range.Contains(r.Version, product.IsRelease),
+                request.Day,
+                request.Goal.Newest
+            );
             foreach (var component in components)
             {
-                if (targets.ContainsKey(component)) { findings.Add($"goal: {index.Components[component].Id} is named twice", item.Place, "Name each component once."); continue; }
-                if (item.Kind == GoalKind.AtLeast && AllIn(index, component, product, range)) continue;
+                if (targets.ContainsKey(component))
+                {
+                    findings.Add(
+                        $"goal: {index.Components[component].Id} is named twice",
+                        item.Place,
+                        "Name each component once."
+                    );
+                    continue;
+                }
+                if (item.Kind == GoalKind.AtLeast && AllIn(index, component, product, range))
+                    continue;
                 targets[component] = new Target(component, range, best, item.Kind == GoalKind.AtLeast);
                 order.Add(component);
             }
@@ -35,39 +59,76 @@ internal static class GoalResolution
         var pinned = new HashSet<int>();
         foreach (var pin in request.Goal.Pins)
         {
-            if (index.Estate.Find(pin) is null) findings.Add($"pins: there is no component '{pin}'", null, Nearest.Hint(pin, index.Components.Select(c => c.Id)));
-            else pinned.Add(index.NumberOf(pin));
+            if (index.Estate.Find(pin) is null)
+                findings.Add(
+                    $"pins: there is no component '{pin}'",
+                    null,
+                    Nearest.Hint(pin, index.Components.Select(c => c.Id))
+                );
+            else
+                pinned.Add(index.NumberOf(pin));
         }
-        for (var c = 0; c < index.Components.Length; c++) if (index.Components[c].Pinned) pinned.Add(c);
+        for (var c = 0; c < index.Components.Length; c++)
+            if (index.Components[c].Pinned)
+                pinned.Add(c);
         return ([.. order.Select(c => targets[c])], pinned);
     }
 
     private static bool AllIn(EstateIndex index, int component, Product product, VersionRange range) =>
-        index.Components[component].Members.All(m => index.Readings.Of(m).Running is { } label && product.Scheme.TryParse(label) is { } version && range.Contains(version, product.IsRelease));
+        index
+            .Components[component]
+            .Members.All(m =>
+                index.Readings.Of(m).Running is { } label
+                && product.Scheme.TryParse(label) is { } version
+                && range.Contains(version, product.IsRelease)
+            );
 
     private static List<int> ComponentsOf(GoalItem item, EstateIndex index, Findings findings)
     {
         if (item.Component is { } id)
         {
-            if (index.Estate.Find(id) is not null) return [index.NumberOf(id)];
-            findings.Add($"goal: there is no component '{id}'", item.Place, Nearest.Hint(id, index.Components.Select(c => c.Id)));
+            if (index.Estate.Find(id) is not null)
+                return [index.NumberOf(id)];
+            findings.Add(
+                $"goal: there is no component '{id}'",
+                item.Place,
+                Nearest.Hint(id, index.Components.Select(c => c.Id))
+            );
             return [];
         }
-        var found = Enumerable.Range(0, index.Components.Length).Where(c => index.Components[c].Product == item.Product).ToList();
-        if (found.Count == 0) findings.Add($"goal: no component is an instance of '{item.Product}'", item.Place, Nearest.Hint(item.Product!, index.Components.Select(c => c.Product).Distinct()));
+        var found = Enumerable
+            .Range(0, index.Components.Length)
+            .Where(c => index.Components[c].Product == item.Product)
+            .ToList();
+        if (found.Count == 0)
+            findings.Add(
+                $"goal: no component is an instance of '{item.Product}'",
+                item.Place,
+                Nearest.Hint(item.Product!, index.Components.Select(c => c.Product).Distinct())
+            );
         return found;
     }
 
     private static VersionRange? ReadRange(GoalItem item, Product product, Findings findings)
     {
-        var text = item.Kind switch { GoalKind.Exactly => $"={item.Range}", GoalKind.AtLeast => $">={item.Range}", _ => item.Range };
+        var text = item.Kind switch
+        {
+            GoalKind.Exactly => $"={item.Range}",
+            GoalKind.AtLeast => $">={item.Range}",
+            _ => item.Range,
+        };
         if (VersionRange.TryParse(text, product.Scheme, out var reason) is not { } range)
         {
             findings.Add($"goal: '{item.Range}' is no range of {product.Id}: {reason}", item.Place);
             return null;
         }
-        if (product.Releases.Any(r => range.Contains(r.Version, product.IsRelease))) return range;
-        findings.Add($"goal: the catalogue has no release of {product.Id} in '{item.Range}'", item.Place, Nearest.Hint(item.Range, product.Releases.Select(r => r.Label)));
+        if (product.Releases.Any(r => range.Contains(r.Version, product.IsRelease)))
+            return range;
+        findings.Add(
+            $"goal: the catalogue has no release of {product.Id} in '{item.Range}'",
+            item.Place,
+            Nearest.Hint(item.Range, product.Releases.Select(r => r.Label))
+        );
         return null;
     }
 }

@@ -5,8 +5,10 @@ using TideStep.Core.Waves;
 
 namespace TideStep.Core.Paths;
 
-/// <summary>Finds the joint moves of a state: related components taken together in one outage, where no sequence of smaller moves leads to the same (3-planning, Moves and methods).
-/// A set of jumps grows only by what mends the first thing wrong with it: every set that can't be taken apart contains such a mending, so none is missed.</summary>
+/// <summary>Finds the joint moves of a state: related components taken together in one outage, where no sequence of
+/// smaller moves leads to the same (3-planning, Moves and methods).
+/// A set of jumps grows only by what mends the first thing wrong with it: every set that can't be taken apart contains
+/// such a mending, so none is missed.</summary>
 internal sealed class JointMoves(PathProblem problem)
 {
     private readonly Dictionary<string, bool> _apart = [];
@@ -18,39 +20,58 @@ internal sealed class JointMoves(PathProblem problem)
     public long Looked { get; private set; }
 
     /// <summary>Jumps in the making: the state that they lead to and who moves.</summary>
-    internal sealed record Group(int[] End, ImmutableArray<Option> Jumps, ImmutableSortedSet<int> Components, ImmutableList<Issue> Aside);
+    internal sealed record Group(
+        int[] End,
+        ImmutableArray<Option> Jumps,
+        ImmutableSortedSet<int> Components,
+        ImmutableList<Issue> Aside
+    );
 
-    /// <summary>What is wrong with a set of jumps: a jump's demand on another component, or a pair in the state that it leads to.</summary>
+    /// <summary>What is wrong with a set of jumps: a jump's demand on another component, or a pair in the state that it
+    /// leads to.</summary>
     internal readonly record struct Issue(Option? Jump, int Other, int Pair, int A, int B);
 
-    /// <summary>What a set of jumps may use: for each component the version it must not pass, -1 where it must not move; and how many jumps.</summary>
+    /// <summary>What a set of jumps may use: for each component the version it must not pass, -1 where it must not
+    /// move; and how many jumps.</summary>
     private sealed record Box(int[] Last, int Jumps);
 
     /// <summary>Whether a jump by its method can be part of a joint move.</summary>
     public static bool MayJoin(Option option) => option.Method is Method.Offline or Method.SideBySide;
 
-    /// <summary>What any joint move costs at least in outage seconds: of two related components in one outage, or of one by two jumps. Null where none is possible.</summary>
+    /// <summary>What any joint move costs at least in outage seconds: of two related components in one outage, or of
+    /// one by two jumps. Null where none is possible.</summary>
     public static long? LeastOutage(PathProblem problem)
     {
-        var joining = problem.Options.Select(o => o.SelectMany(x => x).Where(x => x.Refused is null && MayJoin(x)).ToList()).ToArray();
+        var joining = problem
+            .Options.Select(o => o.SelectMany(x => x).Where(x => x.Refused is null && MayJoin(x)).ToList())
+            .ToArray();
         long OutageOf(int c) => joining[c].Min(o => (long)o.Figures.Outage.TotalSeconds);
-        var alone = Enumerable.Range(0, joining.Length).Where(c => joining[c].Any(o => joining[c].Any(next => next.From == o.To))).Select(c => 2 * OutageOf(c));
-        var together = problem.Index.Pairs.Where(p => joining[p.A].Count > 0 && joining[p.B].Count > 0).Select(p => 2 * (OutageOf(p.A) + OutageOf(p.B)));
+        var alone = Enumerable
+            .Range(0, joining.Length)
+            .Where(c => joining[c].Any(o => joining[c].Any(next => next.From == o.To)))
+            .Select(c => 2 * OutageOf(c));
+        var together = problem
+            .Index.Pairs.Where(p => joining[p.A].Count > 0 && joining[p.B].Count > 0)
+            .Select(p => 2 * (OutageOf(p.A) + OutageOf(p.B)));
         // What demands another component has a relation to it; so there is no third way.
         return alone.Concat(together).Cast<long?>().Min();
     }
 
     /// <summary>The joint moves from a state that can't be taken apart.</summary>
     /// <param name="state">The versions now.</param>
-    /// <param name="worth">Whether a set that leads to a state with at least so many outage seconds is still worth a look.</param>
+    /// <param name="worth">Whether a set that leads to a state with at least so many outage seconds is still worth a
+    /// look.</param>
     public IEnumerable<MoveOption> From(int[] state, Func<int[], long, bool> worth)
     {
         foreach (var group in Groups(state, null, worth, 0))
-            if (group.Jumps.Length > 1 && Priced(group) is { } move && !(_whole ?? this).CanBeTakenApart(state, group)) yield return move;
+            if (group.Jumps.Length > 1 && Priced(group) is { } move && !(_whole ?? this).CanBeTakenApart(state, group))
+                yield return move;
     }
 
-    /// <summary>The sets of several jumps in which at most so many things are wrong, each with what is; for finding reasons.</summary>
-    public IEnumerable<Group> Relaxed(int[] state, int wrong) => Groups(state, null, (_, _) => true, wrong).Where(g => g.Jumps.Length > 1);
+    /// <summary>The sets of several jumps in which at most so many things are wrong, each with what is; for finding
+    /// reasons.</summary>
+    public IEnumerable<Group> Relaxed(int[] state, int wrong) =>
+        Groups(state, null, (_, _) => true, wrong).Where(g => g.Jumps.Length > 1);
 
     private List<Group> Groups(int[] state, Box? box, Func<int[], long, bool> worth, int aside)
     {
@@ -58,30 +79,50 @@ internal sealed class JointMoves(PathProblem problem)
         var seen = new HashSet<string>();
         for (var c = 0; c < state.Length; c++)
             if (state[c] >= 0 && (box is null || box.Last[c] >= 0))
-                foreach (var option in Next(state, state, c, box)) Grow(state, Add(new Group(state, [], [], []), option), box, worth, aside, seen, found);
+                foreach (var option in Next(state, state, c, box))
+                    Grow(state, Add(new Group(state, [], [], []), option), box, worth, aside, seen, found);
         return found;
     }
 
-    private void Grow(int[] state, Group group, Box? box, Func<int[], long, bool> worth, int aside, HashSet<string> seen, List<Group> found)
+    private void Grow(
+        int[] state,
+        Group group,
+        Box? box,
+        Func<int[], long, bool> worth,
+        int aside,
+        HashSet<string> seen,
+        List<Group> found
+    )
     {
         Looked++;
-        if (found.Count > MostGroups || !problem.Request.Goes) return;
-        if (box is not null && group.Jumps.Length > box.Jumps) return;
-        if (!seen.Add(KeyOf(group))) return;
-        if (!worth(group.End, group.Jumps.Sum(j => (long)j.Figures.Outage.TotalSeconds) * group.Components.Count)) return;
+        if (found.Count > MostGroups || !problem.Request.Goes)
+            return;
+        if (box is not null && group.Jumps.Length > box.Jumps)
+            return;
+        if (!seen.Add(KeyOf(group)))
+            return;
+        if (!worth(group.End, group.Jumps.Sum(j => (long)j.Figures.Outage.TotalSeconds) * group.Components.Count))
+            return;
         var issues = Issues(state, group);
         var open = issues.Cast<Issue?>().FirstOrDefault(i => !group.Aside.Contains(i!.Value));
         if (open is { } issue)
         {
-            foreach (var c in issue.Jump is not null ? [issue.Other] : new[] { problem.Index.Pairs[issue.Pair].A, problem.Index.Pairs[issue.Pair].B })
-                foreach (var option in Next(state, group.End, c, box)) Grow(state, Add(group, option), box, worth, aside, seen, found);
-            if (group.Aside.Count < aside) Grow(state, group with { Aside = group.Aside.Add(issue) }, box, worth, aside, seen, found);
+            foreach (
+                var c in issue.Jump is not null
+                    ? [issue.Other]
+                    : new[] { problem.Index.Pairs[issue.Pair].A, problem.Index.Pairs[issue.Pair].B }
+            )
+            foreach (var option in Next(state, group.End, c, box))
+                Grow(state, Add(group, option), box, worth, aside, seen, found);
+            if (group.Aside.Count < aside)
+                Grow(state, group with { Aside = group.Aside.Add(issue) }, box, worth, aside, seen, found);
             return;
         }
         found.Add(group with { Aside = [.. group.Aside.Where(issues.Contains)] });
         // Whole as it is; but a jump that needs a version which is left behind here can only come along, not after.
         foreach (var c in NeedsWhatIsLeft(state, group))
-            foreach (var option in Next(state, group.End, c, box)) Grow(state, Add(group, option), box, worth, aside, seen, found);
+        foreach (var option in Next(state, group.End, c, box))
+            Grow(state, Add(group, option), box, worth, aside, seen, found);
     }
 
     private const int MostGroups = 20_000;
@@ -93,17 +134,38 @@ internal sealed class JointMoves(PathProblem problem)
         return new Group(end, group.Jumps.Add(option), group.Components.Add(option.Component), group.Aside);
     }
 
-    private static string KeyOf(Group group) => string.Join(' ', group.Jumps.Select((j, i) => (j, i)).OrderBy(p => p.j.Component).ThenBy(p => p.i).Select(p => $"{p.j.Component}:{p.j.From}:{p.j.To}:{(int)p.j.Method}:{p.j.Jump.Id}")) + "|" + string.Join(' ', group.Aside.Select(i => $"{i.Jump?.Written}{i.Jump?.Jump.Id}:{i.Other}:{i.Pair}:{i.A}:{i.B}").Order(StringComparer.Ordinal));
+    private static string KeyOf(Group group) =>
+        string.Join(
+            ' ',
+            group
+                .Jumps.Select((j, i) => (j, i))
+                .OrderBy(p => p.j.Component)
+                .ThenBy(p => p.i)
+                .Select(p => $"{p.j.Component}:{p.j.From}:{p.j.To}:{(int)p.j.Method}:{p.j.Jump.Id}")
+        )
+        + "|"
+        + string.Join(
+            ' ',
+            group
+                .Aside.Select(i => $"{i.Jump?.Written}{i.Jump?.Jump.Id}:{i.Other}:{i.Pair}:{i.A}:{i.B}")
+                .Order(StringComparer.Ordinal)
+        );
 
     private IEnumerable<Option> Next(int[] state, int[] end, int c, Box? box)
     {
-        if (end[c] < 0 || problem.Pinned.Contains(c) || problem.IsMixed(c, state[c])) yield break;
+        if (end[c] < 0 || problem.Pinned.Contains(c) || problem.IsMixed(c, state[c]))
+            yield break;
         foreach (var option in problem.Options[c][end[c]])
-            if (MayJoin(option) && option.Refused is null && Within(box, option)) yield return option;
+            if (MayJoin(option) && option.Refused is null && Within(box, option))
+                yield return option;
     }
 
     private static bool Within(Box? box, Option option) =>
-        box is null || (box.Last[option.Component] is >= 0 and var last && (option.From < option.To ? option.To <= last : option.To >= last));
+        box is null
+        || (
+            box.Last[option.Component] is >= 0 and var last
+            && (option.From < option.To ? option.To <= last : option.To >= last)
+        );
 
     private List<Issue> Issues(int[] state, Group group)
     {
@@ -111,19 +173,52 @@ internal sealed class JointMoves(PathProblem problem)
         foreach (var jump in group.Jumps)
         {
             foreach (var (other, allowed) in jump.Requires.Concat(jump.Together))
-                if (state[other] >= 0 && !allowed[state[other]] && !(group.Components.Contains(other) && allowed[group.End[other]])) issues.Add(new Issue(jump, other, -1, state[other], group.End[other]));
+                if (
+                    state[other] >= 0
+                    && !allowed[state[other]]
+                    && !(group.Components.Contains(other) && allowed[group.End[other]])
+                )
+                    issues.Add(new Issue(jump, other, -1, state[other], group.End[other]));
         }
         foreach (var c in group.Components)
-            foreach (var pair in problem.PairsOf[c])
-                if (!problem.MayStand(pair, group.End) && new Issue(null, -1, pair, group.End[problem.Index.Pairs[pair].A], group.End[problem.Index.Pairs[pair].B]) is var issue && !issues.Contains(issue)) issues.Add(issue);
+        foreach (var pair in problem.PairsOf[c])
+            if (
+                !problem.MayStand(pair, group.End)
+                && new Issue(
+                    null,
+                    -1,
+                    pair,
+                    group.End[problem.Index.Pairs[pair].A],
+                    group.End[problem.Index.Pairs[pair].B]
+                )
+                    is var issue
+                && !issues.Contains(issue)
+            )
+                issues.Add(issue);
         return issues;
     }
 
     private IEnumerable<int> NeedsWhatIsLeft(int[] state, Group group)
     {
         foreach (var left in group.Components)
-            foreach (var c in problem.PairsOf[left].Select(p => problem.Index.Pairs[p].A == left ? problem.Index.Pairs[p].B : problem.Index.Pairs[p].A).Distinct())
-                if (problem.Options[c].Any(options => options.Any(o => MayJoin(o) && o.Requires.Concat(o.Together).Any(d => d.Component == left && d.Allowed[state[left]] && !d.Allowed[group.End[left]])))) yield return c;
+        foreach (
+            var c in problem
+                .PairsOf[left]
+                .Select(p => problem.Index.Pairs[p].A == left ? problem.Index.Pairs[p].B : problem.Index.Pairs[p].A)
+                .Distinct()
+        )
+            if (
+                problem
+                    .Options[c]
+                    .Any(options =>
+                        options.Any(o =>
+                            MayJoin(o)
+                            && o.Requires.Concat(o.Together)
+                                .Any(d => d.Component == left && d.Allowed[state[left]] && !d.Allowed[group.End[left]])
+                        )
+                    )
+            )
+                yield return c;
     }
 
     /// <summary>What a joint move costs and who goes out with it; null where two peers would be out together.</summary>
@@ -131,44 +226,67 @@ internal sealed class JointMoves(PathProblem problem)
     {
         var whole = group.Jumps.Where(j => j.Jump.Restarts == RestartScope.Node).Select(j => j.Component).ToHashSet();
         var cascade = Service.Cascade(problem.Index, group.Components, whole.Contains);
-        if (Service.PeersTogether(problem.Index, cascade) is not null) return null;
+        if (Service.PeersTogether(problem.Index, cascade) is not null)
+            return null;
         var (length, first, settle) = (TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero);
         var installed = new HashSet<int>();
         foreach (var jump in group.Jumps)
         {
             length += jump.Figures.Outage;
-            if (jump.Method == Method.SideBySide) { if (installed.Add(jump.Component)) first += jump.Figures.Install; else length += jump.Figures.Install; }
-            if (jump.Figures.Settle > settle) settle = jump.Figures.Settle;
+            if (jump.Method == Method.SideBySide)
+            {
+                if (installed.Add(jump.Component))
+                    first += jump.Figures.Install;
+                else
+                    length += jump.Figures.Install;
+            }
+            if (jump.Figures.Settle > settle)
+                settle = jump.Figures.Settle;
         }
-        ImmutableArray<Option> jumps = [.. group.Jumps.Select((j, i) => (j, i)).OrderBy(p => p.j.Component).ThenBy(p => p.i).Select(p => p.j)];
-        return new MoveOption(jumps, (long)(length + first + settle).TotalSeconds, (long)length.TotalSeconds * cascade.Count, [.. cascade], string.Join('+', jumps.Select(j => j.Written)));
+        ImmutableArray<Option> jumps =
+        [
+            .. group.Jumps.Select((j, i) => (j, i)).OrderBy(p => p.j.Component).ThenBy(p => p.i).Select(p => p.j),
+        ];
+        return new MoveOption(
+            jumps,
+            (long)(length + first + settle).TotalSeconds,
+            (long)length.TotalSeconds * cascade.Count,
+            [.. cascade],
+            string.Join('+', jumps.Select(j => j.Written))
+        );
     }
 
     // Whether moves of fewer jumps each, that only pass onwards within the same versions, lead to the same state.
     private bool CanBeTakenApart(int[] state, Group group)
     {
         var last = new int[state.Length];
-        for (var c = 0; c < last.Length; c++) last[c] = group.Components.Contains(c) ? group.End[c] : -1;
+        for (var c = 0; c < last.Length; c++)
+            last[c] = group.Components.Contains(c) ? group.End[c] : -1;
         var key = $"{string.Join(',', state)} {string.Join(',', group.End)} {group.Jumps.Length}";
-        if (_apart.TryGetValue(key, out var known)) return known;
+        if (_apart.TryGetValue(key, out var known))
+            return known;
         var box = new Box(last, group.Jumps.Length - 1);
         var seen = new HashSet<string>();
         var queue = new Stack<int[]>([state]);
         while (queue.TryPop(out var now))
         {
-            if (!seen.Add(string.Join(',', now))) continue;
-            if (now.AsSpan().SequenceEqual(group.End)) return _apart[key] = true;
+            if (!seen.Add(string.Join(',', now)))
+                continue;
+            if (now.AsSpan().SequenceEqual(group.End))
+                return _apart[key] = true;
             if (box.Jumps > 1)
                 foreach (var part in Groups(now, box, (_, _) => true, 0))
-                    if (part.Jumps.Length > 1 && Priced(part) is not null) queue.Push(part.End);
+                    if (part.Jumps.Length > 1 && Priced(part) is not null)
+                        queue.Push(part.End);
             foreach (var c in group.Components)
-                foreach (var option in problem.Options[c][now[c]])
-                    if (option.Refused is null && Within(box, option) && PathProblem.DemandsHold(option, now))
-                    {
-                        var next = (int[])now.Clone();
-                        next[c] = option.To;
-                        if (problem.PairsOf[c].All(p => problem.MayStand(p, next))) queue.Push(next);
-                    }
+            foreach (var option in problem.Options[c][now[c]])
+                if (option.Refused is null && Within(box, option) && PathProblem.DemandsHold(option, now))
+                {
+                    var next = (int[])now.Clone();
+                    next[c] = option.To;
+                    if (problem.PairsOf[c].All(p => problem.MayStand(p, next)))
+                        queue.Push(next);
+                }
         }
         return _apart[key] = false;
     }

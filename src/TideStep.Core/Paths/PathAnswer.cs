@@ -8,10 +8,18 @@ namespace TideStep.Core.Paths;
 /// <summary>A jump that one component makes in a move.</summary>
 public sealed record TakenJump(string Component, Versions.Version From, Versions.Version To, Jump Jump, Method Method);
 
-/// <summary>One component making one jump, or a joint move of several jumps in one outage, with the catalogue's figures.</summary>
+/// <summary>One component making one jump, or a joint move of several jumps in one outage, with the catalogue's
+/// figures.</summary>
 /// <param name="Jumps">The jumps by component in code-point order, each one's in their sequence.</param>
 /// <param name="OutageTime">Outage minutes: the outage times the components that it takes out.</param>
-public sealed record Move(ImmutableArray<TakenJump> Jumps, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, WavePlan? Waves, ImmutableArray<TransitionalPair> Transitional)
+public sealed record Move(
+    ImmutableArray<TakenJump> Jumps,
+    TimeSpan Takes,
+    TimeSpan OutageTime,
+    ImmutableArray<string> Out,
+    WavePlan? Waves,
+    ImmutableArray<TransitionalPair> Transitional
+)
 {
     /// <summary>The pairs of what it changed, as they stand after it; every other pair stands as before.</summary>
     public ImmutableArray<StandingPair> Pairs { get; init; } = [];
@@ -50,13 +58,23 @@ public sealed record Reason(string Kind, string What, string Opens);
 /// <summary>What planning found: the best path, or why there is none.</summary>
 /// <param name="Goal">The components of the goal with the version each ends at.</param>
 /// <param name="Nearest">Where there is no path: the versions of the nearest state that can be reached.</param>
-public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, ImmutableArray<Move> Moves, ImmutableArray<CriterionValue> Criteria, ImmutableArray<Reason> Reasons,
-    ImmutableArray<(string Component, string From, string To)> Goal, ImmutableArray<(string Component, string Version)> Nearest, ImmutableArray<string> Notes)
+public sealed record PathAnswer(
+    bool Found,
+    bool Proved,
+    DateOnly Day,
+    ImmutableArray<Move> Moves,
+    ImmutableArray<CriterionValue> Criteria,
+    ImmutableArray<Reason> Reasons,
+    ImmutableArray<(string Component, string From, string To)> Goal,
+    ImmutableArray<(string Component, string Version)> Nearest,
+    ImmutableArray<string> Notes
+)
 {
     /// <summary>The goal that was asked for.</summary>
     public required Estates.Goal Asked { get; init; }
 
-    /// <summary>The paths that other orders of the criteria would choose; empty where they were not asked for.</summary>
+    /// <summary>The paths that other orders of the criteria would choose; empty where they were not asked
+    /// for.</summary>
     public ImmutableArray<Alternative> Alternatives { get; init; } = [];
 
     /// <summary>Components that move though the goal does not name them, and why.</summary>
@@ -70,7 +88,14 @@ public sealed record PathAnswer(bool Found, bool Proved, DateOnly Day, Immutable
 /// <param name="Methods">The methods that may be used, all where empty.</param>
 /// <param name="StateLimit">After how many states the search is cut off.</param>
 /// <param name="Joint">Whether several jumps may be made in one outage.</param>
-public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, DateOnly Day, ImmutableArray<Method> Methods = default, int StateLimit = 20_000, bool Joint = true)
+public sealed record PathRequest(
+    Estates.EstateIndex Index,
+    Estates.Goal Goal,
+    DateOnly Day,
+    ImmutableArray<Method> Methods = default,
+    int StateLimit = 20_000,
+    bool Joint = true
+)
 {
     /// <summary>The jumps of a component, where they are not those of its product; a return path has its own.</summary>
     public Func<Estates.Component, ImmutableArray<Jump>>? Jumps { get; init; }
@@ -83,6 +108,7 @@ public sealed record PathRequest(Estates.EstateIndex Index, Estates.Goal Goal, D
     /// <summary>Whether the smallest set of reasons is looked for where there is no path.</summary>
     public bool WithReasons { get; init; } = true;
 
-    /// <summary>Versions that stood together before, by component; their pairs are inherited as today's are. A return path leads to them.</summary>
+    /// <summary>Versions that stood together before, by component; their pairs are inherited as today's are. A return
+    /// path leads to them.</summary>
     public ImmutableDictionary<string, string>? Stood { get; init; }
 }

@@ -5,8 +5,18 @@ using TideStep.Core.Estates;
 namespace TideStep.Core.Paths;
 
 /// <summary>A related pair in the state after a move, with its verdict and what gave it.</summary>
-/// <param name="Inherited">Whether it stands today already, or no worse than today's: then it is a finding, never a refusal.</param>
-public sealed record StandingPair(string Component, string Version, string With, string At, RelationKind Relation, Verdict Verdict, bool Inherited, string Why);
+/// <param name="Inherited">Whether it stands today already, or no worse than today's: then it is a finding, never a
+/// refusal.</param>
+public sealed record StandingPair(
+    string Component,
+    string Version,
+    string With,
+    string At,
+    RelationKind Relation,
+    Verdict Verdict,
+    bool Inherited,
+    string Why
+);
 
 /// <summary>A component that moves though the goal does not name it, and what drives it.</summary>
 public sealed record Driven(string Component, ImmutableArray<string> Because);
@@ -20,17 +30,44 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
     public ImmutableArray<StandingPair> PairsAfter(MoveOption move, int[] state)
     {
         var moved = move.Jumps.Select(j => j.Component).ToHashSet();
-        return [.. moved.SelectMany(c => problem.PairsOf[c]).Distinct().Order().Where(p => problem.Meets(p, state)).Select(p => Standing(p, state))];
+        return
+        [
+            .. moved
+                .SelectMany(c => problem.PairsOf[c])
+                .Distinct()
+                .Order()
+                .Where(p => problem.Meets(p, state))
+                .Select(p => Standing(p, state)),
+        ];
     }
 
     private IEnumerable<StandingPair> UntestedAfter(MoveOption move, int[] state) =>
-        [.. move.Jumps.SelectMany(j => problem.PairsOf[j.Component]).Distinct().Order().Where(p => problem.Meets(p, state) && problem.Judge(p, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }).Select(p => Standing(p, state))];
+        [
+            .. move
+                .Jumps.SelectMany(j => problem.PairsOf[j.Component])
+                .Distinct()
+                .Order()
+                .Where(p =>
+                    problem.Meets(p, state)
+                    && problem.Judge(p, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }
+                )
+                .Select(p => Standing(p, state)),
+        ];
 
     private StandingPair Standing(int pair, int[] state)
     {
         var (a, b, kind) = problem.Index.Pairs[pair];
         var (verdict, inherited) = problem.Judge(pair, state);
-        return new StandingPair(Id(a), problem.LabelOf(a, state[a]), Id(b), problem.LabelOf(b, state[b]), kind, verdict.Verdict, inherited, problem.Cited(verdict, pair, state[a], state[b]).Why);
+        return new StandingPair(
+            Id(a),
+            problem.LabelOf(a, state[a]),
+            Id(b),
+            problem.LabelOf(b, state[b]),
+            kind,
+            verdict.Verdict,
+            inherited,
+            problem.Cited(verdict, pair, state[a], state[b]).Why
+        );
     }
 
     /// <summary>Untested pairs that states of the path rely on because the goal allows them, each once.</summary>
@@ -39,50 +76,78 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
         var (said, state) = (new HashSet<string>(), problem.Today.ToArray());
         foreach (var move in moves)
         {
-            foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
+            foreach (var jump in move.Jumps)
+                state[jump.Component] = jump.To;
             foreach (var pair in UntestedAfter(move, state))
                 if (said.Add($"{pair.Component} {pair.Version} {Word(pair.Relation)} {pair.With} {pair.At}"))
-                    yield return $"untested, and relied on because the goal allows it: {pair.Component} {pair.Version} {Word(pair.Relation)} {pair.With} {pair.At} ({pair.Why})";
+                    yield return $"untested, and relied on because the goal allows it: {pair.Component} {pair.Version} "
+                        + $"{Word(pair.Relation)} {pair.With} {pair.At} ({pair.Why})";
         }
     }
 
-    /// <summary>Why each component moves that the goal does not name: what could not stand, or not be done, if it stayed.</summary>
+    /// <summary>Why each component moves that the goal does not name: what could not stand, or not be done, if it
+    /// stayed.</summary>
     public ImmutableArray<Driven> Driven()
     {
         var passed = moves.SelectMany(m => m.Jumps).GroupBy(j => j.Component).ToDictionary(g => g.Key, g => g.ToList());
-        return [.. passed.Keys.Where(c => problem.TargetOf[c] is null).Order().Select(c => new Driven(Id(c), [.. Reasons(c, passed).Distinct().Take(MostReasons)]))];
+        return
+        [
+            .. passed
+                .Keys.Where(c => problem.TargetOf[c] is null)
+                .Order()
+                .Select(c => new Driven(Id(c), [.. Reasons(c, passed).Distinct().Take(MostReasons)])),
+        ];
     }
 
     private IEnumerable<string> Reasons(int c, Dictionary<int, List<Option>> passed)
     {
         var today = problem.Today[c];
-        if (problem.Found[c].Length > 1) yield return $"it was found mixed: {problem.LabelOf(c, today)}";
-        if (problem.Request.Goal.SupportedAt is { } date && !RemainingCost.MayEnd(problem, c, today)) yield return $"{Id(c)} {problem.LabelOf(c, today)} is no longer supported on {date:yyyy-MM-dd}";
+        if (problem.Found[c].Length > 1)
+            yield return $"it was found mixed: {problem.LabelOf(c, today)}";
+        if (problem.Request.Goal.SupportedAt is { } date && !RemainingCost.MayEnd(problem, c, today))
+            yield return $"{Id(c)} {problem.LabelOf(c, today)} is no longer supported on {date:yyyy-MM-dd}";
         if (problem.Owes(c))
         {
             yield return $"it owes a restart, {problem.LabelOf(c, today)}, and that goes before everything else";
             yield break;
         }
         foreach (var (other, jumps) in passed)
-            foreach (var jump in jumps)
-                foreach (var demand in jump.Requires.Concat(jump.Together))
-                    if (demand.Component == c && !demand.Allowed[today]) yield return $"the jump {jump.Jump.Id} of {Id(other)} asks for another version of it than {problem.LabelOf(c, today)}";
+        foreach (var jump in jumps)
+        foreach (var demand in jump.Requires.Concat(jump.Together))
+            if (demand.Component == c && !demand.Allowed[today])
+                yield return $"the jump {jump.Jump.Id} of {Id(other)} asks for another version of it than "
+                    + $"{problem.LabelOf(c, today)}";
         var state = problem.Today.ToArray();
         // What the goal names comes first: peers drive each other, and say little.
-        foreach (var pair in problem.PairsOf[c].OrderByDescending(p => problem.TargetOf[problem.Index.Pairs[p].A == c ? problem.Index.Pairs[p].B : problem.Index.Pairs[p].A] is not null).ThenBy(p => problem.Index.Pairs[p].Kind == RelationKind.Peer))
+        foreach (
+            var pair in problem
+                .PairsOf[c]
+                .OrderByDescending(p =>
+                    problem.TargetOf[
+                        problem.Index.Pairs[p].A == c ? problem.Index.Pairs[p].B : problem.Index.Pairs[p].A
+                    ]
+                        is not null
+                )
+                .ThenBy(p => problem.Index.Pairs[p].Kind == RelationKind.Peer)
+        )
         {
             var (a, b, kind) = problem.Index.Pairs[pair];
             var other = a == c ? b : a;
-            if (!passed.TryGetValue(other, out var jumps)) continue;
+            if (!passed.TryGetValue(other, out var jumps))
+                continue;
             foreach (var jump in jumps)
             {
                 state[other] = jump.To;
                 // A gap that the goal allows drives too: what is tested goes before what is only allowed.
-                var gap = problem.Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested } && !problem.AllowedByName(pair, state);
+                var gap =
+                    problem.Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }
+                    && !problem.AllowedByName(pair, state);
                 if (gap || !(jump == jumps[^1] ? problem.MayStandAtEnd(pair, state) : problem.MayStand(pair, state)))
                 {
                     var judged = problem.Cited(problem.Judge(pair, state).Verdict, pair, state[a], state[b]);
-                    yield return $"{Id(a)} {problem.LabelOf(a, state[a])} {Word(kind)} {Id(b)} {problem.LabelOf(b, state[b])} is {judged.Verdict.ToString().ToLowerInvariant()} ({judged.Why})";
+                    yield return $"{Id(a)} {problem.LabelOf(a, state[a])} {Word(kind)} {Id(b)} "
+                        + $"{problem.LabelOf(b, state[b])} is {judged.Verdict.ToString().ToLowerInvariant()} "
+                        + $"({judged.Why})";
                 }
             }
             state[other] = problem.Today[other];
@@ -91,5 +156,12 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
 
     private string Id(int c) => problem.Index.Components[c].Id;
 
-    private static string Word(RelationKind kind) => kind switch { RelationKind.DependsOn => "that depends on", RelationKind.StandsOn => "that stands on", RelationKind.Inside => "inside", _ => "as a peer of" };
+    private static string Word(RelationKind kind) =>
+        kind switch
+        {
+            RelationKind.DependsOn => "that depends on",
+            RelationKind.StandsOn => "that stands on",
+            RelationKind.Inside => "inside",
+            _ => "as a peer of",
+        };
 }

@@ -4,53 +4,113 @@ using TideStep.Core.Documents;
 
 namespace TideStep.Core.Paths;
 
-/// <summary>From an estate, its readings, a catalogue and a goal to the best path, or to the reasons why there is none.</summary>
+/// <summary>From an estate, its readings, a catalogue and a goal to the best path, or to the reasons why there is
+/// none.</summary>
 public static class PathFinder
 {
     public static Checked<PathAnswer> Find(PathRequest request)
     {
         var findings = new Findings();
         var (targets, pinned) = GoalResolution.Resolve(request, findings);
-        if (findings.Any) return new Checked<PathAnswer>(null, findings.All);
+        if (findings.Any)
+            return new Checked<PathAnswer>(null, findings.All);
         request.Watch?.Begins("the best path");
         var problem = new PathProblem(request, targets, pinned, relaxed: false);
         var (search, end, proved) = Search(problem);
         var stopped = request.Watch is { Stopped: true };
         proved &= !stopped;
         var notes = Notes(problem);
-        if (stopped) notes = notes.Add("the search was stopped by a person; this is what it had");
-        if (proved && end is null) request.Watch?.Begins("the smallest set of reasons why there is no path");
+        if (stopped)
+            notes = notes.Add("the search was stopped by a person; this is what it had");
+        if (proved && end is null)
+            request.Watch?.Begins("the smallest set of reasons why there is no path");
         if (end is null)
         {
-            var (reasons, missed) = proved && request.WithReasons ? ReasonsOf(new PathReasons(new PathProblem(request, targets, pinned, relaxed: true))) : ([], null);
-            if (missed is not null) notes = notes.Add(missed);
-            return new Checked<PathAnswer>(new PathAnswer(false, proved, request.Day, [], [], [.. reasons], GoalOf(problem, null), NearestOf(problem, search.Nearest), notes) { Asked = request.Goal }, []);
+            var (reasons, missed) =
+                proved && request.WithReasons
+                    ? ReasonsOf(new PathReasons(new PathProblem(request, targets, pinned, relaxed: true)))
+                    : ([], null);
+            if (missed is not null)
+                notes = notes.Add(missed);
+            return new Checked<PathAnswer>(
+                new PathAnswer(
+                    false,
+                    proved,
+                    request.Day,
+                    [],
+                    [],
+                    [.. reasons],
+                    GoalOf(problem, null),
+                    NearestOf(problem, search.Nearest),
+                    notes
+                )
+                {
+                    Asked = request.Goal,
+                },
+                []
+            );
         }
         var trail = PathSearch.Trail(end).ToList();
         var explanation = new PathExplanation(problem, trail);
         var moves = Moves(problem, trail, explanation);
         notes = notes.AddRange(explanation.Relied());
-        return new Checked<PathAnswer>(new PathAnswer(true, proved, request.Day, moves, Criteria(problem, search.Layout, end.Cost), [], GoalOf(problem, end.State), [], proved ? notes : notes.Add(Gap(problem, search, end.Cost))) { Driven = explanation.Driven(), Asked = request.Goal }, []);
+        return new Checked<PathAnswer>(
+            new PathAnswer(
+                true,
+                proved,
+                request.Day,
+                moves,
+                Criteria(problem, search.Layout, end.Cost),
+                [],
+                GoalOf(problem, end.State),
+                [],
+                proved ? notes : notes.Add(Gap(problem, search, end.Cost))
+            )
+            {
+                Driven = explanation.Driven(),
+                Asked = request.Goal,
+            },
+            []
+        );
     }
 
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) Search(PathProblem problem)
     {
         var search = new PathSearch(problem);
-        if (HoldsAlready(problem)) return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
+        if (HoldsAlready(problem))
+            return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
         // A path that relies on nothing untested is better than any that does, and is found sooner.
         if (problem.Request.Goal.AllowUntested)
         {
-            var strict = new PathProblem(problem.Request with { Goal = problem.Request.Goal with { AllowUntested = false } }, problem.Targets, problem.Pinned, relaxed: false) { Whole = problem };
-            if (ChainSearch.Fits(strict) && new EndDomains(strict).CanAllStand() == true && Search(strict) is { End: not null, Proved: true } sure) return sure;
+            var strict = new PathProblem(
+                problem.Request with
+                {
+                    Goal = problem.Request.Goal with { AllowUntested = false },
+                },
+                problem.Targets,
+                problem.Pinned,
+                relaxed: false
+            )
+            {
+                Whole = problem,
+            };
+            if (
+                ChainSearch.Fits(strict)
+                && new EndDomains(strict).CanAllStand() == true
+                && Search(strict) is { End: not null, Proved: true } sure
+            )
+                return sure;
         }
-        // Where the ends themselves can't stand together there is no path by any moves; what can be reached is looked at a little, to name the nearest.
+        // Where the ends themselves can't stand together there is no path by any moves; what can be reached is looked
+        // at a little, to name the nearest.
         var domains = new EndDomains(problem);
         if (!domains.Any)
         {
             search = new PathSearch(problem, most: NearestStates);
             return (search, search.Find(), true);
         }
-        if (problem.Request.Goal.AllowUntested && Relying(problem, domains) is { } relying) return relying;
+        if (problem.Request.Goal.AllowUntested && Relying(problem, domains) is { } relying)
+            return relying;
         PathSearch.Label? end;
         long[]? least = null;
         bool proved;
@@ -72,9 +132,14 @@ public static class PathFinder
         {
             var chains = new ChainSearch(problem);
             var best = chains.Find();
-            (end, proved, least) = (best is { } found ? PathSearch.Follow(problem, found.Moves, found.Cost) : null, chains.Exhausted, chains.Least);
+            (end, proved, least) = (
+                best is { } found ? PathSearch.Follow(problem, found.Moves, found.Cost) : null,
+                chains.Exhausted,
+                chains.Least
+            );
         }
-        else (end, proved) = (search.Find(), search.Exhausted);
+        else
+            (end, proved) = (search.Find(), search.Exhausted);
         // No ends that could stand together were found though all were tried: joint moves would lead to none either.
         if (end is null && proved && least is null && ChainSearch.Fits(problem))
         {
@@ -82,7 +147,8 @@ public static class PathFinder
             search.Find();
             return (search, null, true);
         }
-        // A second search with joint moves, bounded by what the first one found, where one could be better or open a way.
+        // A second search with joint moves, bounded by what the first one found, where one could be better or open a
+        // way.
         if (problem.Request.Joint && search.JointCouldHelp(end, least))
         {
             var wider = new PathSearch(problem, joint: true, end?.Cost);
@@ -95,14 +161,21 @@ public static class PathFinder
     // Where the smallest set is not found in time, what is known of it is said.
     private static (List<Reason> Reasons, string? Missed) ReasonsOf(PathReasons search) =>
         search.Find() is { Count: > 0 } found ? (found, null)
-        : search.AtLeast is { Count: > 0 } some ? (some, $"no set of reasons that makes a path was found within the limit of the search; any has at least {some.Count}, and these are not enough by themselves")
+        : search.AtLeast is { Count: > 0 } some
+            ? (
+                some,
+                $"no set of reasons that makes a path was found within the limit of the search; any has at "
+                    + $"least {some.Count}, and these are not enough by themselves"
+            )
         : ([], "no smallest set of reasons was found within the limit of the search");
 
-    // Ends may stand together and still not be reached together; what is found out of that serves the searches that follow.
+    // Ends may stand together and still not be reached together; what is found out of that serves the searches that
+    // follow.
     private static bool CanBeReached(PathProblem problem)
     {
         problem.Reach = new PairReach(problem);
-        if (new EndDomains(problem).CanAllStand() != false) return true;
+        if (new EndDomains(problem).CanAllStand() != false)
+            return true;
         problem.Reach = null;
         return false;
     }
@@ -110,23 +183,50 @@ public static class PathFinder
     /// <summary>Whether there is any path.</summary>
     internal static bool LeadsAnywhere(PathProblem problem) => Search(problem).End is not null;
 
-    // Where untested pairs are needed, those of the best ends are allowed by name and no others: a path found so relies on as few as any.
+    // Where untested pairs are needed, those of the best ends are allowed by name and no others: a path found so relies
+    // on as few as any.
     private static (PathSearch, PathSearch.Label?, bool)? Relying(PathProblem problem, EndDomains domains)
     {
-        if (new StructuredSearch(problem).ReliedAtEnds(domains) is not var (relied, least, unique)) return null;
-        Estates.AllowedPair Named((int Pair, int A, int B) r) => problem.Index.Pairs[r.Pair] is var pair
-            ? new(problem.Index.Components[pair.A].Id, problem.Versions[pair.A][r.A].Label, problem.Index.Components[pair.B].Id, problem.Versions[pair.B][r.B].Label) : null!;
-        var goal = problem.Request.Goal with { AllowUntested = false, Allowed = [.. problem.Request.Goal.Allowed, .. relied.Select(Named)] };
-        var named = new PathProblem(problem.Request with { Goal = goal }, problem.Targets, problem.Pinned, relaxed: false) { Whole = problem };
+        if (new StructuredSearch(problem).ReliedAtEnds(domains) is not var (relied, least, unique))
+            return null;
+        Estates.AllowedPair Named((int Pair, int A, int B) r) =>
+            problem.Index.Pairs[r.Pair] is var pair
+                ? new(
+                    problem.Index.Components[pair.A].Id,
+                    problem.Versions[pair.A][r.A].Label,
+                    problem.Index.Components[pair.B].Id,
+                    problem.Versions[pair.B][r.B].Label
+                )
+                : null!;
+        var goal = problem.Request.Goal with
+        {
+            AllowUntested = false,
+            Allowed = [.. problem.Request.Goal.Allowed, .. relied.Select(Named)],
+        };
+        var named = new PathProblem(
+            problem.Request with
+            {
+                Goal = goal,
+            },
+            problem.Targets,
+            problem.Pinned,
+            relaxed: false
+        )
+        {
+            Whole = problem,
+        };
         var (search, end, proved) = Search(named);
-        if (end is null) return null;
+        if (end is null)
+            return null;
         var cost = (long[])end.Cost.Clone();
         cost[CostLayout.Untested] = relied.Count;
-        // Other ends with as few untested pairs could still be better where the order of these costs more than the ends themselves.
+        // Other ends with as few untested pairs could still be better where the order of these costs more than the ends
+        // themselves.
         var reached = Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i]);
         var joint = problem.Request.Joint && search.JointCouldHelp(end, null);
         var found = PathSearch.Follow(problem, [.. PathSearch.Trail(end)], cost);
-        if (proved && unique && reached && !joint) return (new PathSearch(problem), found, true);
+        if (proved && unique && reached && !joint)
+            return (new PathSearch(problem), found, true);
         // Then the search over states has to say so, bounded by what is known.
         var wider = new PathSearch(problem, joint, cost);
         return (wider, wider.Find() ?? found, wider.Exhausted);
@@ -140,27 +240,52 @@ public static class PathFinder
         var least = search.LeastCost();
         var criteria = Criteria(problem, search.Layout, cost);
         var bounds = Criteria(problem, search.Layout, least);
-        var at = Enumerable.Range(0, criteria.Length).First(i => i == criteria.Length - 1 || bounds.FirstOrDefault(b => b.Number == criteria[i].Number && b.Name == criteria[i].Name)?.Value < criteria[i].Value);
-        return $"not proved best: criterion {criteria[at].Number} ({criteria[at].Name}) is {criteria[at].Value} here and at least {bounds.FirstOrDefault(b => b.Name == criteria[at].Name)?.Value ?? 0} in any path";
+        var at = Enumerable
+            .Range(0, criteria.Length)
+            .First(i =>
+                i == criteria.Length - 1
+                || bounds.FirstOrDefault(b => b.Number == criteria[i].Number && b.Name == criteria[i].Name)?.Value
+                    < criteria[i].Value
+            );
+        return $"not proved best: criterion {criteria[at].Number} ({criteria[at].Name}) is {criteria[at].Value} here "
+            + $"and at least {bounds.FirstOrDefault(b => b.Name == criteria[at].Name)?.Value ?? 0} in any path";
     }
 
     /// <summary>The same with the paths that other orders of the criteria would choose.</summary>
     public static Checked<PathAnswer> FindWithAlternatives(PathRequest request)
     {
         var answer = Find(request);
-        return answer.Ok ? new Checked<PathAnswer>(answer.Value! with { Alternatives = Paths.Alternatives.Of(request, answer.Value!) }, []) : answer;
+        return answer.Ok
+            ? new Checked<PathAnswer>(
+                answer.Value! with
+                {
+                    Alternatives = Paths.Alternatives.Of(request, answer.Value!),
+                },
+                []
+            )
+            : answer;
     }
 
-    // A goal that holds with its components at their best releases asks for nothing, whatever else is to be said of today.
+    // A goal that holds with its components at their best releases asks for nothing, whatever else is to be said of
+    // today.
     private static bool HoldsAlready(PathProblem problem)
     {
         foreach (var target in problem.Targets)
         {
             var (c, today) = (target.Component, problem.Today[target.Component]);
-            if (today < 0 || problem.IsMixed(c, today) || !target.Range.Contains(problem.Versions[c][today], problem.Products[c]!.IsRelease)) return false;
-            if (!target.AnyWillDo && Ranking.Distance(target.BestFirst, problem.Versions[c][today]) > 0) return false;
+            if (
+                today < 0
+                || problem.IsMixed(c, today)
+                || !target.Range.Contains(problem.Versions[c][today], problem.Products[c]!.IsRelease)
+            )
+                return false;
+            if (!target.AnyWillDo && Ranking.Distance(target.BestFirst, problem.Versions[c][today]) > 0)
+                return false;
         }
-        return problem.Request.Goal.SupportedAt is null || Enumerable.Range(0, problem.Today.Length).All(c => problem.Today[c] >= 0 && RemainingCost.MayEnd(problem, c, problem.Today[c]));
+        return problem.Request.Goal.SupportedAt is null
+            || Enumerable
+                .Range(0, problem.Today.Length)
+                .All(c => problem.Today[c] >= 0 && RemainingCost.MayEnd(problem, c, problem.Today[c]));
     }
 
     private static ImmutableArray<Move> Moves(PathProblem problem, List<MoveOption> trail, PathExplanation explanation)
@@ -169,10 +294,24 @@ public static class PathFinder
         var moves = ImmutableArray.CreateBuilder<Move>();
         foreach (var move in trail)
         {
-            foreach (var jump in move.Jumps) state[jump.Component] = jump.To;
-            moves.Add(new Move([.. move.Jumps.Select(j => Taken(problem, j))], TimeSpan.FromSeconds(move.Seconds), TimeSpan.FromSeconds(move.OutageSeconds),
-                [.. move.Out.Select(o => problem.Index.Components[o].Id)], move.Jumps[0].Waves, Transitional(problem, state))
-            { Pairs = explanation.PairsAfter(move, state), Proof = move.Jumps[0].Waves is { } waves ? Waves.WaveProof.Of(problem.IndexFor(move.Jumps[0]), waves) : null });
+            foreach (var jump in move.Jumps)
+                state[jump.Component] = jump.To;
+            moves.Add(
+                new Move(
+                    [.. move.Jumps.Select(j => Taken(problem, j))],
+                    TimeSpan.FromSeconds(move.Seconds),
+                    TimeSpan.FromSeconds(move.OutageSeconds),
+                    [.. move.Out.Select(o => problem.Index.Components[o].Id)],
+                    move.Jumps[0].Waves,
+                    Transitional(problem, state)
+                )
+                {
+                    Pairs = explanation.PairsAfter(move, state),
+                    Proof = move.Jumps[0].Waves is { } waves
+                        ? Waves.WaveProof.Of(problem.IndexFor(move.Jumps[0]), waves)
+                        : null,
+                }
+            );
         }
         return moves.ToImmutable();
     }
@@ -180,7 +319,10 @@ public static class PathFinder
     private static TakenJump Taken(PathProblem problem, Option option)
     {
         var (c, versions) = (option.Component, problem.Versions[option.Component]);
-        var before = !problem.IsMixed(c, option.From) ? versions[option.From] : problem.Found[c].Any(f => f != option.To) ? versions[problem.Found[c].First(f => f != option.To)] : problem.Unsettled[c]!.Idle[0].Installed;
+        var before =
+            !problem.IsMixed(c, option.From) ? versions[option.From]
+            : problem.Found[c].Any(f => f != option.To) ? versions[problem.Found[c].First(f => f != option.To)]
+            : problem.Unsettled[c]!.Idle[0].Installed;
         return new TakenJump(problem.Index.Components[c].Id, before, versions[option.To], option.Jump, option.Method);
     }
 
@@ -189,9 +331,21 @@ public static class PathFinder
         var found = ImmutableArray.CreateBuilder<TransitionalPair>();
         for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
         {
-            if (!problem.Meets(pair, state) || problem.Judge(pair, state).Verdict is not { Verdict: Verdict.Transitional } verdict) continue;
+            if (
+                !problem.Meets(pair, state)
+                || problem.Judge(pair, state).Verdict is not { Verdict: Verdict.Transitional } verdict
+            )
+                continue;
             var (a, b, _) = problem.Index.Pairs[pair];
-            found.Add(new TransitionalPair(problem.Index.Components[a].Id, problem.Versions[a][state[a]].Label, problem.Index.Components[b].Id, problem.Versions[b][state[b]].Label, verdict.Why));
+            found.Add(
+                new TransitionalPair(
+                    problem.Index.Components[a].Id,
+                    problem.Versions[a][state[a]].Label,
+                    problem.Index.Components[b].Id,
+                    problem.Versions[b][state[b]].Label,
+                    verdict.Why
+                )
+            );
         }
         return found.ToImmutable();
     }
@@ -200,7 +354,14 @@ public static class PathFinder
     {
         var list = ImmutableArray.CreateBuilder<CriterionValue>();
         list.Add(new CriterionValue(1, "untested pairs relied on", cost[CostLayout.Untested]));
-        for (var t = 0; t < layout.Targets; t++) list.Add(new CriterionValue(2, $"distance from the best release: {problem.Index.Components[problem.Targets[t].Component].Id}", cost[layout.GoalAt(t)]));
+        for (var t = 0; t < layout.Targets; t++)
+            list.Add(
+                new CriterionValue(
+                    2,
+                    $"distance from the best release: {problem.Index.Components[problem.Targets[t].Component].Id}",
+                    cost[layout.GoalAt(t)]
+                )
+            );
         list.Add(new CriterionValue(3, "components moved that the goal does not name", cost[layout.OthersMoved]));
         list.Add(new CriterionValue(4, "outage seconds", cost[layout.Outage]));
         list.Add(new CriterionValue(5, "jumps that close the return path", cost[layout.Closing]));
@@ -208,17 +369,40 @@ public static class PathFinder
         list.Add(new CriterionValue(7, "total seconds", cost[layout.Time]));
         list.Add(new CriterionValue(8, "jumps after the return path closes", cost[layout.AfterClosing]));
         list.Add(new CriterionValue(9, "states with a transitional pair", cost[layout.Transitional]));
-        foreach (var other in layout.Others) if (cost[layout.OtherRank(other)] > 0) list.Add(new CriterionValue(10, $"distance from the best release: {problem.Index.Components[other].Id}", cost[layout.OtherRank(other)]));
+        foreach (var other in layout.Others)
+            if (cost[layout.OtherRank(other)] > 0)
+                list.Add(
+                    new CriterionValue(
+                        10,
+                        $"distance from the best release: {problem.Index.Components[other].Id}",
+                        cost[layout.OtherRank(other)]
+                    )
+                );
         list.Add(new CriterionValue(11, "moves out of turn", cost[layout.OutOfTurn]));
         return list.ToImmutable();
     }
 
     private static ImmutableArray<(string, string, string)> GoalOf(PathProblem problem, int[]? end) =>
-        [.. problem.Targets.Select(t => (problem.Index.Components[t.Component].Id, Label(problem, t.Component, problem.Today[t.Component]),
-            end is null ? t.Range.Text : Label(problem, t.Component, end[t.Component])))];
+        [
+            .. problem.Targets.Select(t =>
+                (
+                    problem.Index.Components[t.Component].Id,
+                    Label(problem, t.Component, problem.Today[t.Component]),
+                    end is null ? t.Range.Text : Label(problem, t.Component, end[t.Component])
+                )
+            ),
+        ];
 
     private static ImmutableArray<(string, string)> NearestOf(PathProblem problem, PathSearch.Label? nearest) =>
-        nearest is null ? [] : [.. Enumerable.Range(0, nearest.State.Length).Where(c => nearest.State[c] != problem.Today[c]).Select(c => (problem.Index.Components[c].Id, Label(problem, c, nearest.State[c])))];
+        nearest is null
+            ? []
+            :
+            [
+                .. Enumerable
+                    .Range(0, nearest.State.Length)
+                    .Where(c => nearest.State[c] != problem.Today[c])
+                    .Select(c => (problem.Index.Components[c].Id, Label(problem, c, nearest.State[c]))),
+            ];
 
     private static string Label(PathProblem problem, int c, int version) => problem.LabelOf(c, version);
 
@@ -228,17 +412,38 @@ public static class PathFinder
         for (var c = 0; c < problem.Index.Components.Length; c++)
         {
             var id = problem.Index.Components[c].Id;
-            if (problem.Stuck[c] is { } stuck) notes.Add($"{id} can't be planned: {stuck}");
-            if (problem.Found[c].Length > 1) notes.Add($"{id} was found mixed: {Label(problem, c, problem.Today[c])}");
-            if (problem.Unsettled[c] is { Idle: [_, ..] idle }) notes.Add($"{id} has members that run nothing: {string.Join(", ", idle.Select(i => $"{i.Member.Id} ({i.Installed} installed)"))}; they are settled before it moves");
-            if (problem.Unsettled[c] is { Owed: { } due }) notes.Add(problem.Pinned.Contains(c) ? $"{id} owes a restart that would put {due} into effect; it is pinned, so keep it from any restart" : $"{id} owes a restart that puts {due} into effect; that goes before everything else");
-            if (problem.LeadsDown[c]) notes.Add($"{id} is led down: its goal lies below today's version");
+            if (problem.Stuck[c] is { } stuck)
+                notes.Add($"{id} can't be planned: {stuck}");
+            if (problem.Found[c].Length > 1)
+                notes.Add($"{id} was found mixed: {Label(problem, c, problem.Today[c])}");
+            if (problem.Unsettled[c] is { Idle: [_, ..] idle })
+                notes.Add(
+                    $"{id} has members that run nothing: "
+                        + $"{string.Join(", ", idle.Select(i => $"{i.Member.Id} ({i.Installed} installed)"))}; they "
+                        + $"are settled before it moves"
+                );
+            if (problem.Unsettled[c] is { Owed: { } due })
+                notes.Add(
+                    problem.Pinned.Contains(c)
+                        ? $"{id} owes a restart that would put {due} into effect; it is pinned, so keep it from "
+                            + $"any restart"
+                        : $"{id} owes a restart that puts {due} into effect; that goes before everything else"
+                );
+            if (problem.LeadsDown[c])
+                notes.Add($"{id} is led down: its goal lies below today's version");
         }
         for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
-            if (problem.Meets(pair, problem.Today) && problem.Judge(pair, problem.Today).Verdict is { Verdict: > Verdict.Supported } verdict)
+            if (
+                problem.Meets(pair, problem.Today)
+                && problem.Judge(pair, problem.Today).Verdict is { Verdict: > Verdict.Supported } verdict
+            )
             {
                 var (a, b, _) = problem.Index.Pairs[pair];
-                notes.Add($"today's pair {problem.Index.Components[a].Id} {Label(problem, a, problem.Today[a])} with {problem.Index.Components[b].Id} {Label(problem, b, problem.Today[b])} is {verdict.Verdict.ToString().ToLowerInvariant()} ({verdict.Why})");
+                notes.Add(
+                    $"today's pair {problem.Index.Components[a].Id} {Label(problem, a, problem.Today[a])} "
+                        + $"with {problem.Index.Components[b].Id} {Label(problem, b, problem.Today[b])} is "
+                        + $"{verdict.Verdict.ToString().ToLowerInvariant()} ({verdict.Why})"
+                );
             }
         return notes.ToImmutable();
     }

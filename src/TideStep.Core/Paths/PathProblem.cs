@@ -9,10 +9,24 @@ namespace TideStep.Core.Paths;
 /// <summary>What a jump asks of another component: the versions of it that will do.</summary>
 internal readonly record struct Demand(int Component, bool[] Allowed);
 
-/// <summary>A way for one component from one version to another: a jump by one method, with what it costs whatever the state.</summary>
+/// <summary>A way for one component from one version to another: a jump by one method, with what it costs whatever the
+/// state.</summary>
 /// <param name="Requires">Must hold before and during the move.</param>
 /// <param name="Together">Must hold before the move, or jump in it and hold after it.</param>
-internal sealed record Option(int Component, int From, int To, Jump Jump, MethodFigures Figures, long Seconds, long OutageSeconds, List<Demand> Requires, List<Demand> Together, WavePlan? Waves, List<int> Out, Reason? Refused)
+internal sealed record Option(
+    int Component,
+    int From,
+    int To,
+    Jump Jump,
+    MethodFigures Figures,
+    long Seconds,
+    long OutageSeconds,
+    List<Demand> Requires,
+    List<Demand> Together,
+    WavePlan? Waves,
+    List<int> Out,
+    Reason? Refused
+)
 {
     public Method Method => Figures.Method;
 
@@ -24,27 +38,47 @@ internal sealed record Option(int Component, int From, int To, Jump Jump, Method
     public MoveOption AsMove => field ??= new MoveOption([this], Seconds, OutageSeconds, Out, Written);
 }
 
-/// <summary>One move as the search takes it: one jump, or several in one outage; the jumps by component, each one's in their sequence.</summary>
-internal sealed record MoveOption(System.Collections.Immutable.ImmutableArray<Option> Jumps, long Seconds, long OutageSeconds, List<int> Out, string Written)
+/// <summary>One move as the search takes it: one jump, or several in one outage; the jumps by component, each one's in
+/// their sequence.</summary>
+internal sealed record MoveOption(
+    System.Collections.Immutable.ImmutableArray<Option> Jumps,
+    long Seconds,
+    long OutageSeconds,
+    List<int> Out,
+    string Written
+)
 {
     public int Closing { get; } = Jumps.Count(j => j.Closes);
 
     public bool IsJoint => Jumps.Length > 1;
 }
 
-/// <summary>Why a component has to be settled before it moves: members that run nothing, with what is installed on them, or a version that a restart would put into effect.</summary>
-internal sealed record Unsettled(List<(Member Member, Core.Versions.Version Installed)> Idle, Core.Versions.Version? Owed);
+/// <summary>Why a component has to be settled before it moves: members that run nothing, with what is installed on
+/// them, or a version that a restart would put into effect.</summary>
+internal sealed record Unsettled(
+    List<(Member Member, Core.Versions.Version Installed)> Idle,
+    Core.Versions.Version? Owed
+);
 
-/// <summary>An estate, catalogue and goal in numbers: versions per component, verdicts per pair, options per version.</summary>
+/// <summary>An estate, catalogue and goal in numbers: versions per component, verdicts per pair, options per
+/// version.</summary>
 internal sealed class PathProblem
 {
-    /// <param name="aside">Reasons, by what they say, that are set aside: pairs count as supported, what was refused or missing as there.</param>
-    public PathProblem(PathRequest request, List<Target> targets, HashSet<int> pinned, bool relaxed, IReadOnlySet<string>? aside = null)
+    /// <param name="aside">Reasons, by what they say, that are set aside: pairs count as supported, what was refused or
+    /// missing as there.</param>
+    public PathProblem(
+        PathRequest request,
+        List<Target> targets,
+        HashSet<int> pinned,
+        bool relaxed,
+        IReadOnlySet<string>? aside = null
+    )
     {
         (Request, Index, Pinned, _aside) = (request, request.Index, pinned, aside);
         var n = Index.Components.Length;
         TargetOf = new Target?[n];
-        foreach (var target in targets) TargetOf[target.Component] = target;
+        foreach (var target in targets)
+            TargetOf[target.Component] = target;
         Targets = targets;
         Products = new Product?[n];
         Versions = new Core.Versions.Version[n][];
@@ -53,19 +87,43 @@ internal sealed class PathProblem
         LeadsDown = new bool[n];
         Stuck = new string?[n];
         Unsettled = new Unsettled?[n];
-        Jumps = [.. Index.Components.Select(c => request.Jumps?.Invoke(c) ?? Index.Catalogue.Find(c.Product)?.Jumps ?? [])];
-        for (var c = 0; c < n; c++) ReadVersions(c);
-        _stood = [.. Enumerable.Range(0, n).Select(c => request.Stood?.GetValueOrDefault(Index.Components[c].Id) is { } label && Products[c]?.Scheme.TryParse(label) is { } version ? Array.IndexOf(Versions[c], version) : -1)];
+        Jumps =
+        [
+            .. Index.Components.Select(c => request.Jumps?.Invoke(c) ?? Index.Catalogue.Find(c.Product)?.Jumps ?? []),
+        ];
+        for (var c = 0; c < n; c++)
+            ReadVersions(c);
+        _stood =
+        [
+            .. Enumerable
+                .Range(0, n)
+                .Select(c =>
+                    request.Stood?.GetValueOrDefault(Index.Components[c].Id) is { } label
+                    && Products[c]?.Scheme.TryParse(label) is { } version
+                        ? Array.IndexOf(Versions[c], version)
+                        : -1
+                ),
+        ];
         Options = new List<Option>[n][];
         // Any restart puts what is owed into effect, so it is settled before anything else begins.
-        _owing = [.. Enumerable.Range(0, n).Where(c => Unsettled[c] is { Owed: not null } && Stuck[c] is null && !pinned.Contains(c))];
-        for (var c = 0; c < n; c++) Options[c] = ReadOptions(c, relaxed);
+        _owing =
+        [
+            .. Enumerable
+                .Range(0, n)
+                .Where(c => Unsettled[c] is { Owed: not null } && Stuck[c] is null && !pinned.Contains(c)),
+        ];
+        for (var c = 0; c < n; c++)
+            Options[c] = ReadOptions(c, relaxed);
         _judges = new Lazy<PairJudge>[Index.Pairs.Length];
         _verdicts = SharedVerdicts();
         _judged = [.. Index.Pairs.Select(p => new (PairVerdict, bool)[Versions[p.A].Length, Versions[p.B].Length])];
         _mayStand = [.. Index.Pairs.Select(p => new bool?[Versions[p.A].Length, Versions[p.B].Length])];
         PairsOf = [.. Enumerable.Range(0, n).Select(_ => new List<int>())];
-        for (var p = 0; p < Index.Pairs.Length; p++) { PairsOf[Index.Pairs[p].A].Add(p); PairsOf[Index.Pairs[p].B].Add(p); }
+        for (var p = 0; p < Index.Pairs.Length; p++)
+        {
+            PairsOf[Index.Pairs[p].A].Add(p);
+            PairsOf[Index.Pairs[p].B].Add(p);
+        }
     }
 
     private readonly IReadOnlySet<string>? _aside;
@@ -86,10 +144,12 @@ internal sealed class PathProblem
     /// <summary>Per component the jumps that lead on.</summary>
     public System.Collections.Immutable.ImmutableArray<Jump>[] Jumps { get; }
 
-    /// <summary>Per component the versions it may be at, ordered; found mixed, one more stands at the end for that.</summary>
+    /// <summary>Per component the versions it may be at, ordered; found mixed, one more stands at the end for
+    /// that.</summary>
     public Core.Versions.Version[][] Versions { get; }
 
-    /// <summary>Per component today's place in its versions; -1 where nothing runs or the product is not known.</summary>
+    /// <summary>Per component today's place in its versions; -1 where nothing runs or the product is not
+    /// known.</summary>
     public int[] Today { get; }
 
     /// <summary>Per component the versions found on its members today.</summary>
@@ -106,51 +166,110 @@ internal sealed class PathProblem
     /// <summary>What has to be settled of a component before it moves, or null.</summary>
     public Unsettled?[] Unsettled { get; }
 
-    /// <summary>Whether a component is unsettled in a state: at more than one version, with members that run nothing, or with a restart owed.</summary>
-    public bool IsMixed(int component, int version) => Unsettled[component] is not null && version == Versions[component].Length - 1;
+    /// <summary>Whether a component is unsettled in a state: at more than one version, with members that run nothing,
+    /// or with a restart owed.</summary>
+    public bool IsMixed(int component, int version) =>
+        Unsettled[component] is not null && version == Versions[component].Length - 1;
 
     /// <summary>Whether a component may stay unsettled: members that run nothing only keep it from moving.</summary>
-    public bool MayStayUnsettled(int component) => Stuck[component] is not null || (Unsettled[component] is { Idle.Count: > 0 } && Found[component].Length == 1 && TargetOf[component] is null) || (Unsettled[component] is { Owed: not null } && Pinned.Contains(component));
+    public bool MayStayUnsettled(int component) =>
+        Stuck[component] is not null
+        || (Unsettled[component] is { Idle.Count: > 0 } && Found[component].Length == 1 && TargetOf[component] is null)
+        || (Unsettled[component] is { Owed: not null } && Pinned.Contains(component));
 
     /// <summary>A component's version in words: its label, or those it was found at.</summary>
-    public string LabelOf(int c, int version) => version < 0 ? "unknown" : IsMixed(c, version) ? string.Join(" and ", Found[c].Select(f => Versions[c][f].Label).Concat(Unsettled[c]!.Idle.Count > 0 ? ["none"] : [])) + (Unsettled[c]!.Owed is { } due ? $" ({due.Label} owed)" : "") : Versions[c][version].Label;
+    public string LabelOf(int c, int version) =>
+        version < 0 ? "unknown"
+        : IsMixed(c, version)
+            ? string.Join(
+                " and ",
+                Found[c].Select(f => Versions[c][f].Label).Concat(Unsettled[c]!.Idle.Count > 0 ? ["none"] : [])
+            ) + (Unsettled[c]!.Owed is { } due ? $" ({due.Label} owed)" : "")
+        : Versions[c][version].Label;
 
     private void ReadVersions(int c)
     {
         var component = Index.Components[c];
         if (Index.Catalogue.Find(component.Product) is not { } product)
         {
-            (Versions[c], Found[c], Today[c], Stuck[c]) = ([], [], -1, $"the catalogue has no product '{component.Product}'");
+            (Versions[c], Found[c], Today[c], Stuck[c]) = (
+                [],
+                [],
+                -1,
+                $"the catalogue has no product '{component.Product}'"
+            );
             return;
         }
         Products[c] = product;
-        var (running, idle, owed) = (new List<Core.Versions.Version>(), new List<(Member Member, Core.Versions.Version Installed)>(), new List<Core.Versions.Version>());
+        var (running, idle, owed) = (
+            new List<Core.Versions.Version>(),
+            new List<(Member Member, Core.Versions.Version Installed)>(),
+            new List<Core.Versions.Version>()
+        );
         foreach (var member in component.Members)
         {
             var reading = Index.Readings.Of(member);
             if (reading.Running is not { } label)
             {
-                if (reading.Installed is { } kept && product.Scheme.TryParse(kept) is { } at) idle.Add((member, at));
-                else Stuck[c] = $"{member.Id} runs no known version, and none is known to be installed; settle it first";
+                if (reading.Installed is { } kept && product.Scheme.TryParse(kept) is { } at)
+                    idle.Add((member, at));
+                else
+                    Stuck[c] = $"{member.Id} runs no known version, and none is known to be installed; settle it first";
                 continue;
             }
-            if (reading.Installed is { } installed && product.Scheme.TryParse(installed) is { } due && product.Scheme.TryParse(label) is { } now && !due.Equals(now) && !owed.Contains(due)) owed.Add(due);
-            if (product.Scheme.TryParse(label) is { } version) { if (!running.Contains(version)) running.Add(version); }
-            else Stuck[c] = $"{member.Id} runs '{label}', which is no version by the product's scheme";
+            if (
+                reading.Installed is { } installed
+                && product.Scheme.TryParse(installed) is { } due
+                && product.Scheme.TryParse(label) is { } now
+                && !due.Equals(now)
+                && !owed.Contains(due)
+            )
+                owed.Add(due);
+            if (product.Scheme.TryParse(label) is { } version)
+            {
+                if (!running.Contains(version))
+                    running.Add(version);
+            }
+            else
+                Stuck[c] = $"{member.Id} runs '{label}', which is no version by the product's scheme";
         }
-        var all = product.Releases.Select(r => r.Version).Concat(Jumps[c].Select(j => j.To)).Concat(running).Concat(owed).Distinct().Order().ToList();
+        var all = product
+            .Releases.Select(r => r.Version)
+            .Concat(Jumps[c].Select(j => j.To))
+            .Concat(running)
+            .Concat(owed)
+            .Distinct()
+            .Order()
+            .ToList();
         Found[c] = [.. running.Select(v => all.IndexOf(v)).Order()];
-        if (running.Count == 0 && idle.Count > 0) Stuck[c] ??= $"no member of {component.Id} runs; bring one into service first";
-        else if (running.Count > 1 || idle.Count > 0) Unsettled[c] = new Unsettled(idle, null);
-        else if (owed.Count == 1 && Jumps[c].Any(j => j.To.Equals(owed[0]) && j.LeadsFrom(running[0], product.IsRelease))) Unsettled[c] = new Unsettled([], owed[0]);
-        else if (owed.Count > 0) Stuck[c] ??= $"a restart is owed that would put {string.Join(" and ", owed)} into effect beside {running[0]}, and no jump leads there";
-        if (Unsettled[c] is not null) all.Add(running.Max()!); // the place that stands for "not settled"
+        if (running.Count == 0 && idle.Count > 0)
+            Stuck[c] ??= $"no member of {component.Id} runs; bring one into service first";
+        else if (running.Count > 1 || idle.Count > 0)
+            Unsettled[c] = new Unsettled(idle, null);
+        else if (
+            owed.Count == 1
+            && Jumps[c].Any(j => j.To.Equals(owed[0]) && j.LeadsFrom(running[0], product.IsRelease))
+        )
+            Unsettled[c] = new Unsettled([], owed[0]);
+        else if (owed.Count > 0)
+            Stuck[c] ??=
+                $"a restart is owed that would put {string.Join(" and ", owed)} into effect beside "
+                + $"{running[0]}, and no jump leads there";
+        if (Unsettled[c] is not null)
+            all.Add(running.Max()!); // the place that stands for "not settled"
         Versions[c] = [.. all];
-        Today[c] = running.Count == 0 ? -1 : Unsettled[c] is not null ? all.Count - 1 : Found[c][0];
+        Today[c] =
+            running.Count == 0 ? -1
+            : Unsettled[c] is not null ? all.Count - 1
+            : Found[c][0];
         if (TargetOf[c] is { } target && running.Count > 0)
         {
             var highest = running.Max()!;
-            LeadsDown[c] = !target.Range.Contains(highest, product.IsRelease) && product.Releases.All(r => !target.Range.Contains(r.Version, product.IsRelease) || r.Version <= highest);
+            LeadsDown[c] =
+                !target.Range.Contains(highest, product.IsRelease)
+                && product.Releases.All(r =>
+                    !target.Range.Contains(r.Version, product.IsRelease) || r.Version <= highest
+                );
         }
     }
 
@@ -158,45 +277,116 @@ internal sealed class PathProblem
     {
         var versions = Versions[c];
         var options = new List<Option>[versions.Length];
-        for (var v = 0; v < versions.Length; v++) options[v] = [];
-        if (Products[c] is not { } product || Today[c] < 0 || (Stuck[c] is not null && !relaxed)) return options;
+        for (var v = 0; v < versions.Length; v++)
+            options[v] = [];
+        if (Products[c] is not { } product || Today[c] < 0 || (Stuck[c] is not null && !relaxed))
+            return options;
         for (var from = 0; from < versions.Length; from++)
         {
-            if (IsMixed(c, from)) { AddSettling(c, product, options[from], from, relaxed); continue; }
+            if (IsMixed(c, from))
+            {
+                AddSettling(c, product, options[from], from, relaxed);
+                continue;
+            }
             foreach (var jump in Jumps[c])
                 if ((!jump.Down || LeadsDown[c]) && jump.LeadsFrom(versions[from], product.IsRelease))
                     AddMethods(c, jump, from, Array.IndexOf(versions, jump.To), options[from], relaxed, null);
-            if (_aside is not null && PathReasons.Missing(this, c, from, options[from]) is { Refused: { } missing } option && _aside.Contains(missing.What)) options[from].Add(option with { Refused = null });
+            if (
+                _aside is not null
+                && PathReasons.Missing(this, c, from, options[from]) is { Refused: { } missing } option
+                && _aside.Contains(missing.What)
+            )
+                options[from].Add(option with { Refused = null });
         }
         return options;
     }
 
-    // A component found mixed is first brought to one of the versions found, by jumps from the others and from what is installed where nothing runs; only those members move.
+    // A component found mixed is first brought to one of the versions found, by jumps from the others and from what is
+    // installed where nothing runs; only those members move.
     // An owed restart is the jump from what runs to what is installed.
     private void AddSettling(int c, Product product, List<Option> into, int mixed, bool relaxed)
     {
         if (Unsettled[c] is { Owed: { } due })
         {
             foreach (var jump in Jumps[c])
-                if (jump.To.Equals(due) && jump.LeadsFrom(Versions[c][Found[c][0]], product.IsRelease)) AddMethods(c, jump, mixed, Array.IndexOf(Versions[c], due), into, relaxed, null);
+                if (jump.To.Equals(due) && jump.LeadsFrom(Versions[c][Found[c][0]], product.IsRelease))
+                    AddMethods(c, jump, mixed, Array.IndexOf(Versions[c], due), into, relaxed, null);
             return;
         }
         foreach (var to in Found[c])
-            foreach (var jump in Jumps[c])
-                if (jump.To.Equals(Versions[c][to]) && Found[c].Where(f => f != to).All(f => jump.LeadsFrom(Versions[c][f], product.IsRelease)) && Unsettled[c]!.Idle.All(i => jump.LeadsFrom(i.Installed, product.IsRelease)))
-                    AddMethods(c, jump, mixed, to, into, relaxed, [.. Index.Components[c].Members.Where(m => Index.Readings.Of(m).Running is not { } label || (product.Scheme.TryParse(label) is { } v && !v.Equals(Versions[c][to])))]);
+        foreach (var jump in Jumps[c])
+            if (
+                jump.To.Equals(Versions[c][to])
+                && Found[c].Where(f => f != to).All(f => jump.LeadsFrom(Versions[c][f], product.IsRelease))
+                && Unsettled[c]!.Idle.All(i => jump.LeadsFrom(i.Installed, product.IsRelease))
+            )
+                AddMethods(
+                    c,
+                    jump,
+                    mixed,
+                    to,
+                    into,
+                    relaxed,
+                    [
+                        .. Index
+                            .Components[c]
+                            .Members.Where(m =>
+                                Index.Readings.Of(m).Running is not { } label
+                                || (product.Scheme.TryParse(label) is { } v && !v.Equals(Versions[c][to]))
+                            ),
+                    ]
+                );
     }
 
-    private void AddMethods(int c, Jump jump, int from, int to, List<Option> into, bool relaxed, System.Collections.Immutable.ImmutableArray<Member>? members)
+    private void AddMethods(
+        int c,
+        Jump jump,
+        int from,
+        int to,
+        List<Option> into,
+        bool relaxed,
+        System.Collections.Immutable.ImmutableArray<Member>? members
+    )
     {
         var component = Index.Components[c];
         foreach (var figures in jump.Methods)
         {
-            if (!Request.Methods.IsDefaultOrEmpty && !Request.Methods.Contains(figures.Method)) continue;
-            List<Demand> Demands(IEnumerable<Requirement> wanted) => [.. wanted.SelectMany(r => RelatedOf(c, r.Product).Select(other => new Demand(other, AllowedBy(other, r))))];
-            var option = WithCosts(new Option(c, from, to, jump, figures, 0, 0, [.. Demands(jump.Requires), .. Owing(c, from).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))]))], Demands(jump.Together), null, [], null) { Written = $"{component.Id}@{Versions[c][to].Label}" }, figures, members);
-            if (option.Refused is { } refused && _aside?.Contains(refused.What) == true) option = option with { Refused = null };
-            if (option.Refused is null || relaxed) into.Add(option);
+            if (!Request.Methods.IsDefaultOrEmpty && !Request.Methods.Contains(figures.Method))
+                continue;
+            List<Demand> Demands(IEnumerable<Requirement> wanted) =>
+                [
+                    .. wanted.SelectMany(r =>
+                        RelatedOf(c, r.Product).Select(other => new Demand(other, AllowedBy(other, r)))
+                    ),
+                ];
+            var option = WithCosts(
+                new Option(
+                    c,
+                    from,
+                    to,
+                    jump,
+                    figures,
+                    0,
+                    0,
+                    [
+                        .. Demands(jump.Requires),
+                        .. Owing(c, from).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))])),
+                    ],
+                    Demands(jump.Together),
+                    null,
+                    [],
+                    null
+                )
+                {
+                    Written = $"{component.Id}@{Versions[c][to].Label}",
+                },
+                figures,
+                members
+            );
+            if (option.Refused is { } refused && _aside?.Contains(refused.What) == true)
+                option = option with { Refused = null };
+            if (option.Refused is null || relaxed)
+                into.Add(option);
         }
     }
 
@@ -204,80 +394,177 @@ internal sealed class PathProblem
     public bool Owes(int c) => _owing.Contains(c);
 
     // Every owed restart comes before all other moves, in any order among themselves.
-    private IEnumerable<int> Owing(int c, int from) => _owing.Contains(c) && IsMixed(c, from) ? [] : _owing.Where(o => o != c);
+    private IEnumerable<int> Owing(int c, int from) =>
+        _owing.Contains(c) && IsMixed(c, from) ? [] : _owing.Where(o => o != c);
 
     /// <summary>The estate as it is when a jump begins.</summary>
-    public EstateIndex IndexFor(Option option) => Unsettled[option.Component] is { Idle.Count: > 0 } && !IsMixed(option.Component, option.From) ? Settled(option.Component) : Index;
+    public EstateIndex IndexFor(Option option) =>
+        Unsettled[option.Component] is { Idle.Count: > 0 } && !IsMixed(option.Component, option.From)
+            ? Settled(option.Component)
+            : Index;
 
     // The estate as it is once a component's members that run nothing were brought back.
     private EstateIndex Settled(int c)
     {
-        if (_settled.TryGetValue(c, out var known)) return known;
+        if (_settled.TryGetValue(c, out var known))
+            return known;
         var members = Index.Readings.Members;
-        foreach (var (member, at) in Unsettled[c]!.Idle) members = members.SetItem(member.Id, Index.Readings.Of(member) with { Running = at.Label, InService = true });
+        foreach (var (member, at) in Unsettled[c]!.Idle)
+            members = members.SetItem(
+                member.Id,
+                Index.Readings.Of(member) with
+                {
+                    Running = at.Label,
+                    InService = true,
+                }
+            );
         return _settled[c] = new EstateIndex(Index.Estate, Index.Readings with { Members = members }, Index.Catalogue);
     }
 
     private readonly Dictionary<int, EstateIndex> _settled = [];
 
-    private Option WithCosts(Option option, MethodFigures figures, System.Collections.Immutable.ImmutableArray<Member>? members)
+    private Option WithCosts(
+        Option option,
+        MethodFigures figures,
+        System.Collections.Immutable.ImmutableArray<Member>? members
+    )
     {
         var (c, wholeNodes) = (option.Component, option.Jump.Restarts == RestartScope.Node);
         var index = IndexFor(option);
         switch (figures.Method)
         {
             case Method.Rolling or Method.TwoSlot:
-                var key = (c, wholeNodes, members is { } some ? string.Join(' ', some.Select(m => m.Id)) : index == Index ? "" : "settled", figures.Member > TimeSpan.Zero);
-                var (plan, refusal) = _wavesOf.TryGetValue(key, out var known) ? known : _wavesOf[key] = WavePlanner.Plan(index, c, wholeNodes, members, figures.Member > TimeSpan.Zero);
-                if (plan is null) return option with { Refused = new Reason("guard", $"{option.Written} can't be done by {figures.Method.Word()}: {refusal!.What}", $"It would take {refusal.Left}.") };
+                var key = (
+                    c,
+                    wholeNodes,
+                    members is { } some ? string.Join(' ', some.Select(m => m.Id))
+                    : index == Index ? ""
+                    : "settled",
+                    figures.Member > TimeSpan.Zero
+                );
+                var (plan, refusal) = _wavesOf.TryGetValue(key, out var known)
+                    ? known
+                    : _wavesOf[key] = WavePlanner.Plan(index, c, wholeNodes, members, figures.Member > TimeSpan.Zero);
+                if (plan is null)
+                    return option with
+                    {
+                        Refused = new Reason(
+                            "guard",
+                            $"{option.Written} can't be done by {figures.Method.Word()}: {refusal!.What}",
+                            $"It would take {refusal.Left}."
+                        ),
+                    };
                 var each = figures.Member + figures.Settle;
-                var canary = plan.Waves.Length > 0 && plan.Waves[0].Canary ? figures.Member + (figures.CanarySettle ?? figures.Settle) - each : TimeSpan.Zero;
+                var canary =
+                    plan.Waves.Length > 0 && plan.Waves[0].Canary
+                        ? figures.Member + (figures.CanarySettle ?? figures.Settle) - each
+                        : TimeSpan.Zero;
                 var outages = plan.Waves.Sum(w => w.ComponentsOut.Length) * figures.Member;
-                return option with { Waves = plan, Seconds = (long)(plan.Waves.Length * each + canary).TotalSeconds, OutageSeconds = (long)outages.TotalSeconds, Out = [.. plan.Waves.SelectMany(w => w.ComponentsOut).Distinct().Select(Index.NumberOf)] };
+                return option with
+                {
+                    Waves = plan,
+                    Seconds = (long)(plan.Waves.Length * each + canary).TotalSeconds,
+                    OutageSeconds = (long)outages.TotalSeconds,
+                    Out = [.. plan.Waves.SelectMany(w => w.ComponentsOut).Distinct().Select(Index.NumberOf)],
+                };
             case Method.Replace:
                 var all = members ?? Index.Components[c].Members;
-                var size = Index.Components[c].Guard.Quorum || all.Any(m => Index.RoleOf(m) is not null) ? 1 : Index.Components[c].Spares;
-                return option with { Seconds = (long)((all.Length + size - 1) / size * (figures.Member + figures.Settle)).TotalSeconds };
+                var size =
+                    Index.Components[c].Guard.Quorum || all.Any(m => Index.RoleOf(m) is not null)
+                        ? 1
+                        : Index.Components[c].Spares;
+                return option with
+                {
+                    Seconds = (long)((all.Length + size - 1) / size * (figures.Member + figures.Settle)).TotalSeconds,
+                };
             default:
                 var cascade = Service.Cascade(index, [c], _ => wholeNodes);
                 var refused = Service.PeersTogether(Index, cascade) is { } peers
-                    ? new Reason("peers", $"{option.Written} by {figures.Method.Word()} would take {Index.Components[peers.A].Id} and {Index.Components[peers.B].Id} out together, and they are peers", "Allow it on their relation, or choose another method.") : null;
-                return option with { Seconds = (long)(figures.Install + figures.Outage + figures.Settle).TotalSeconds, OutageSeconds = (long)figures.Outage.TotalSeconds * cascade.Count, Out = [.. cascade], Refused = refused };
+                    ? new Reason(
+                        "peers",
+                        $"{option.Written} by {figures.Method.Word()} would take "
+                            + $"{Index.Components[peers.A].Id} and {Index.Components[peers.B].Id} out together, and "
+                            + $"they are peers",
+                        "Allow it on their relation, or choose another method."
+                    )
+                    : null;
+                return option with
+                {
+                    Seconds = (long)(figures.Install + figures.Outage + figures.Settle).TotalSeconds,
+                    OutageSeconds = (long)figures.Outage.TotalSeconds * cascade.Count,
+                    Out = [.. cascade],
+                    Refused = refused,
+                };
         }
     }
 
     private readonly Dictionary<(int, bool, string, bool), (WavePlan?, WaveRefusal?)> _wavesOf = [];
 
-    private IEnumerable<int> RelatedOf(int c, string product) => Index.Pairs.Where(p => p.A == c || p.B == c).Select(p => p.A == c ? p.B : p.A).Distinct().Where(o => Index.Components[o].Product == product);
+    private IEnumerable<int> RelatedOf(int c, string product) =>
+        Index
+            .Pairs.Where(p => p.A == c || p.B == c)
+            .Select(p => p.A == c ? p.B : p.A)
+            .Distinct()
+            .Where(o => Index.Components[o].Product == product);
 
     private bool[] AllowedBy(int other, Requirement requirement) =>
-        [.. Versions[other].Select((v, i) => IsMixed(other, i) ? Found[other].All(f => requirement.Range.Contains(Versions[other][f], Products[other]!.IsRelease)) : requirement.Range.Contains(v, Products[other]!.IsRelease))];
+        [
+            .. Versions[other]
+                .Select(
+                    (v, i) =>
+                        IsMixed(other, i)
+                            ? Found[other]
+                                .All(f => requirement.Range.Contains(Versions[other][f], Products[other]!.IsRelease))
+                            : requirement.Range.Contains(v, Products[other]!.IsRelease)
+                ),
+        ];
 
-    // Pairs of the same two products in the same relation share what is found out of them, where their versions are the same.
+    // Pairs of the same two products in the same relation share what is found out of them, where their versions are the
+    // same.
     private PairVerdict?[][,] SharedVerdicts()
     {
-        var shared = new Dictionary<(Product?, Product?, RelationKind), (int A, int B, PairVerdict?[,] Known, Lazy<PairJudge> Judge)>();
+        var shared =
+            new Dictionary<
+                (Product?, Product?, RelationKind),
+                (int A, int B, PairVerdict?[,] Known, Lazy<PairJudge> Judge)
+            >();
         var all = new PairVerdict?[Index.Pairs.Length][,];
         for (var p = 0; p < all.Length; p++)
         {
             var (a, b, kind) = Index.Pairs[p];
-            if (shared.TryGetValue((Products[a], Products[b], kind), out var known) && Versions[known.A].SequenceEqual(Versions[a]) && Versions[known.B].SequenceEqual(Versions[b])) { (all[p], _judges[p]) = (known.Known, known.Judge); continue; }
+            if (
+                shared.TryGetValue((Products[a], Products[b], kind), out var known)
+                && Versions[known.A].SequenceEqual(Versions[a])
+                && Versions[known.B].SequenceEqual(Versions[b])
+            )
+            {
+                (all[p], _judges[p]) = (known.Known, known.Judge);
+                continue;
+            }
             all[p] = new PairVerdict?[Versions[a].Length, Versions[b].Length];
-            _judges[p] = new Lazy<PairJudge>(() => new PairJudge(Products[a]!, Versions[a], Products[b]!, Versions[b], kind));
+            _judges[p] = new Lazy<PairJudge>(() =>
+                new PairJudge(Products[a]!, Versions[a], Products[b]!, Versions[b], kind)
+            );
             shared.TryAdd((Products[a], Products[b], kind), (a, b, all[p], _judges[p]));
         }
         return all;
     }
 
     /// <summary>The verdict of a pair in a state of steady versions.</summary>
-    public PairVerdict VerdictAt(int pair, int a, int b) =>
-        _verdicts[pair][a, b] ??= _judges[pair].Value.At(a, b);
+    public PairVerdict VerdictAt(int pair, int a, int b) => _verdicts[pair][a, b] ??= _judges[pair].Value.At(a, b);
 
     /// <summary>The same with the fewest rules that give it, for people to read.</summary>
     public PairVerdict Cited(PairVerdict verdict, int pair, int a, int b)
     {
         var key = (_verdicts[pair], a, b);
-        if (!_cited.TryGetValue(key, out var cited)) _cited[key] = cited = VerdictOf.Cited(Products[Index.Pairs[pair].A]!, Versions[Index.Pairs[pair].A][a], Products[Index.Pairs[pair].B]!, Versions[Index.Pairs[pair].B][b], Index.Pairs[pair].Kind);
+        if (!_cited.TryGetValue(key, out var cited))
+            _cited[key] = cited = VerdictOf.Cited(
+                Products[Index.Pairs[pair].A]!,
+                Versions[Index.Pairs[pair].A][a],
+                Products[Index.Pairs[pair].B]!,
+                Versions[Index.Pairs[pair].B][b],
+                Index.Pairs[pair].Kind
+            );
         return cited.Verdict == verdict.Verdict ? cited : verdict;
     }
 
@@ -287,11 +574,13 @@ internal sealed class PathProblem
     /// <summary>Whether a pair says anything in a state: neither side is without a version.</summary>
     public bool Meets(int pair, int[] state) => state[Index.Pairs[pair].A] >= 0 && state[Index.Pairs[pair].B] >= 0;
 
-    /// <summary>The verdict of a pair in a state and whether it is inherited; a mixed component is judged by the worst of its versions.</summary>
+    /// <summary>The verdict of a pair in a state and whether it is inherited; a mixed component is judged by the worst
+    /// of its versions.</summary>
     public (PairVerdict Verdict, bool Inherited) Judge(int pair, int[] state)
     {
         ref var judged = ref _judged[pair][state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]];
-        if (judged.Verdict is null) judged = JudgeAnew(pair, state);
+        if (judged.Verdict is null)
+            judged = JudgeAnew(pair, state);
         return judged!;
     }
 
@@ -301,14 +590,21 @@ internal sealed class PathProblem
         PairVerdict? worst = null;
         var inherited = true;
         foreach (var va in IsMixed(a, state[a]) ? Found[a] : [state[a]])
-            foreach (var vb in IsMixed(b, state[b]) ? Found[b] : [state[b]])
-            {
-                var verdict = VerdictAt(pair, va, vb);
-                var stands = IsInherited(pair, va, vb, verdict.Verdict);
-                inherited &= stands;
-                if (worst is null || (worst.Verdict < verdict.Verdict)) worst = verdict;
-            }
-        if (_aside is not null && !inherited && worst!.Verdict >= Verdict.Transitional && _aside.Contains(PathReasons.OfPair(this, pair, state, worst).What)) worst = worst with { Verdict = Verdict.Supported };
+        foreach (var vb in IsMixed(b, state[b]) ? Found[b] : [state[b]])
+        {
+            var verdict = VerdictAt(pair, va, vb);
+            var stands = IsInherited(pair, va, vb, verdict.Verdict);
+            inherited &= stands;
+            if (worst is null || (worst.Verdict < verdict.Verdict))
+                worst = verdict;
+        }
+        if (
+            _aside is not null
+            && !inherited
+            && worst!.Verdict >= Verdict.Transitional
+            && _aside.Contains(PathReasons.OfPair(this, pair, state, worst).What)
+        )
+            worst = worst with { Verdict = Verdict.Supported };
         return (worst!, inherited);
     }
 
@@ -316,9 +612,17 @@ internal sealed class PathProblem
     {
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
         var (todayA, todayB) = (Found[a].Contains(va), Found[b].Contains(vb));
-        if (todayA && todayB) return true;
-        if (_stood[a] >= 0 && _stood[b] >= 0 && (va == _stood[a] || vb == _stood[b]) && verdict <= (va == _stood[a] && vb == _stood[b] ? verdict : VerdictAt(pair, _stood[a], _stood[b]).Verdict)) return true;
-        if (!todayA && !todayB) return false;
+        if (todayA && todayB)
+            return true;
+        if (
+            _stood[a] >= 0
+            && _stood[b] >= 0
+            && (va == _stood[a] || vb == _stood[b])
+            && verdict <= (va == _stood[a] && vb == _stood[b] ? verdict : VerdictAt(pair, _stood[a], _stood[b]).Verdict)
+        )
+            return true;
+        if (!todayA && !todayB)
+            return false;
         // No worse than today's: of a component found mixed the worst of today's pairs counts.
         var today = Found[a].SelectMany(x => Found[b].Select(y => VerdictAt(pair, x, y).Verdict)).Max();
         return verdict <= today;
@@ -327,43 +631,64 @@ internal sealed class PathProblem
     /// <summary>Whether a single jump's demands on other components hold in a state.</summary>
     public static bool DemandsHold(Option option, int[] state)
     {
-        foreach (var (other, allowed) in option.Requires) if (state[other] >= 0 && !allowed[state[other]]) return false;
-        foreach (var (other, allowed) in option.Together) if (state[other] >= 0 && !allowed[state[other]]) return false;
+        foreach (var (other, allowed) in option.Requires)
+            if (state[other] >= 0 && !allowed[state[other]])
+                return false;
+        foreach (var (other, allowed) in option.Together)
+            if (state[other] >= 0 && !allowed[state[other]])
+                return false;
         return true;
     }
 
     /// <summary>Whether a pair may stand in a state on the way.</summary>
     public bool MayStand(int pair, int[] state)
     {
-        if (!Meets(pair, state)) return true;
+        if (!Meets(pair, state))
+            return true;
         ref var known = ref _mayStand[pair][state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]];
         return known ??= MayStandAnew(pair, state);
     }
 
     /// <summary>Whether a pair may stand in the last state of a path that moves anything.</summary>
     public bool MayStandAtEnd(int pair, int[] state) =>
-        MayStand(pair, state) && Reach?.Reaches(pair, state) != false && !(Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Transitional });
+        MayStand(pair, state)
+        && Reach?.Reaches(pair, state) != false
+        && !(Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Transitional });
 
-    /// <summary>The problem of which this one allows only a part; null where this one is whole. What a joint move can be taken apart into is judged by it.</summary>
+    /// <summary>The problem of which this one allows only a part; null where this one is whole. What a joint move can
+    /// be taken apart into is judged by it.</summary>
     public PathProblem? Whole { get; init; }
 
-    /// <summary>What is known of the versions that two components can come to together; null where nobody asked.</summary>
+    /// <summary>What is known of the versions that two components can come to together; null where nobody
+    /// asked.</summary>
     public PairReach? Reach { get; set; }
 
     private bool MayStandAnew(int pair, int[] state) =>
-         Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
-        || (Judge(pair, state).Verdict.Verdict == Verdict.Untested && (Request.Goal.AllowUntested || AllowedByName(pair, state)));
+        Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
+        || (
+            Judge(pair, state).Verdict.Verdict == Verdict.Untested
+            && (Request.Goal.AllowUntested || AllowedByName(pair, state))
+        );
 
-    /// <summary>Whether a path relies on an untested pair by standing so; inherited ones and those allowed by name do not count.</summary>
-    public bool ReliesOnUntested(int pair, int[] state) => Meets(pair, state) && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested } && !AllowedByName(pair, state);
+    /// <summary>Whether a path relies on an untested pair by standing so; inherited ones and those allowed by name do
+    /// not count.</summary>
+    public bool ReliesOnUntested(int pair, int[] state) =>
+        Meets(pair, state)
+        && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }
+        && !AllowedByName(pair, state);
 
     /// <summary>Whether an untested pair is allowed by name.</summary>
     public bool AllowedByName(int pair, int[] state)
     {
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
-        return Request.Goal.Allowed.Any(allowed => Fits(allowed.Component, allowed.Version, a) && Fits(allowed.With, allowed.At, b) || Fits(allowed.Component, allowed.Version, b) && Fits(allowed.With, allowed.At, a));
+        return Request.Goal.Allowed.Any(allowed =>
+            Fits(allowed.Component, allowed.Version, a) && Fits(allowed.With, allowed.At, b)
+            || Fits(allowed.Component, allowed.Version, b) && Fits(allowed.With, allowed.At, a)
+        );
 
-        bool Fits(string component, string range, int c) => Index.Components[c].Id == component
-            && Core.Versions.VersionRange.TryParse(range, Products[c]!.Scheme, out _) is { } read && read.Contains(Versions[c][state[c]], Products[c]!.IsRelease);
+        bool Fits(string component, string range, int c) =>
+            Index.Components[c].Id == component
+            && Core.Versions.VersionRange.TryParse(range, Products[c]!.Scheme, out _) is { } read
+            && read.Contains(Versions[c][state[c]], Products[c]!.IsRelease);
     }
 }

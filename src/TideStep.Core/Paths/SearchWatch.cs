@@ -1,6 +1,7 @@
 namespace TideStep.Core.Paths;
 
-/// <summary>What a search tells of itself while it runs, and the word to stop it. One writes and others may read at the same time.</summary>
+/// <summary>What a search tells of itself while it runs, and the word to stop it. One writes and others may read at the
+/// same time.</summary>
 public sealed class SearchWatch
 {
     private long _looked;

@@ -7,10 +7,21 @@ using TideStep.Core.Expressions;
 
 namespace TideStep.Core.Plans;
 
-/// <summary>Binds the placeholders of a step's action for one member; a placeholder that nothing binds is a problem.</summary>
-internal sealed class Binding(Estate estate, Member member, string? from, string? to, RollbackPlace? point, IReadOnlyDictionary<string, string> answers, Findings findings, Templates templates)
+/// <summary>Binds the placeholders of a step's action for one member; a placeholder that nothing binds is a
+/// problem.</summary>
+internal sealed class Binding(
+    Estate estate,
+    Member member,
+    string? from,
+    string? to,
+    RollbackPlace? point,
+    IReadOnlyDictionary<string, string> answers,
+    Findings findings,
+    Templates templates
+)
 {
-    /// <summary>The names under which steps of the product note something; what they stand for is bound in the run.</summary>
+    /// <summary>The names under which steps of the product note something; what they stand for is bound in the
+    /// run.</summary>
     public IReadOnlySet<string> Noted { get; init; } = new HashSet<string>();
 
     /// <summary>The names of the readings that a step may take as parameters.</summary>
@@ -25,38 +36,72 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
         return Bound(action, step);
     }
 
-    private StepAction Bound(StepAction action, StepSpec step) => action switch
-    {
-        CommandAction command => new CommandAction([.. command.Arguments.Select(a => Text(a, step))]),
-        StartAction start => new StartAction(Text(start.Service, step)),
-        StopAction stop => new StopAction(Text(stop.Service, step)),
-        RestartAction restart => new RestartAction(restart.Service is { } service ? Text(service, step) : null),
-        InstallAction install => new InstallAction(Text(install.Package, step), Text(install.Version, step), install.File is { } file ? Text(file, step) : null, install.AllowDown),
-        SendAction send => new SendAction(Text(send.Artefact, step), Text(send.To, step)),
-        CaptureAction capture => new CaptureAction(capture.Name, [.. capture.Paths.Select(p => Text(p, step))], Text(capture.To, step)) { By = capture.By is { } by ? [.. by.Select(a => Text(a, step))] : null, Kept = capture.Kept is { } kept ? kept with { Take = kept.Take is { } take ? Bound(take, step) : null, There = Bound(kept.There, step), TakeAway = kept.TakeAway is { } away ? Bound(away, step) : null } : null },
-        PersonAction person => new PersonAction(Text(person.Instructions, step)),
-        // What is bound is text within an address or a JSON body, whatever signs it holds.
-        RequestAction request => new RequestAction(request.Method, Text(request.Url, step, Uri.EscapeDataString), request.Body is { } body ? Text(body, step, v => System.Text.Json.JsonEncodedText.Encode(v).ToString()) : null),
-        QueryAction query => Parametrised(query, step),
-        _ => action,
-    };
+    private StepAction Bound(StepAction action, StepSpec step) =>
+        action switch
+        {
+            CommandAction command => new CommandAction([.. command.Arguments.Select(a => Text(a, step))]),
+            StartAction start => new StartAction(Text(start.Service, step)),
+            StopAction stop => new StopAction(Text(stop.Service, step)),
+            RestartAction restart => new RestartAction(restart.Service is { } service ? Text(service, step) : null),
+            InstallAction install => new InstallAction(
+                Text(install.Package, step),
+                Text(install.Version, step),
+                install.File is { } file ? Text(file, step) : null,
+                install.AllowDown
+            ),
+            SendAction send => new SendAction(Text(send.Artefact, step), Text(send.To, step)),
+            CaptureAction capture => new CaptureAction(
+                capture.Name,
+                [.. capture.Paths.Select(p => Text(p, step))],
+                Text(capture.To, step)
+            )
+            {
+                By = capture.By is { } by ? [.. by.Select(a => Text(a, step))] : null,
+                Kept = capture.Kept is { } kept
+                    ? kept with
+                    {
+                        Take = kept.Take is { } take ? Bound(take, step) : null,
+                        There = Bound(kept.There, step),
+                        TakeAway = kept.TakeAway is { } away ? Bound(away, step) : null,
+                    }
+                    : null,
+            },
+            PersonAction person => new PersonAction(Text(person.Instructions, step)),
+            // What is bound is text within an address or a JSON body, whatever signs it holds.
+            RequestAction request => new RequestAction(
+                request.Method,
+                Text(request.Url, step, Uri.EscapeDataString),
+                request.Body is { } body
+                    ? Text(body, step, v => System.Text.Json.JsonEncodedText.Encode(v).ToString())
+                    : null
+            ),
+            QueryAction query => Parametrised(query, step),
+            _ => action,
+        };
 
     private QueryAction Parametrised(QueryAction query, StepSpec step)
     {
         var parameters = ImmutableArray.CreateBuilder<string>();
-        var statement = string.Concat(templates.Of(query.Statement).Select(piece =>
-        {
-            if (piece.Name is null) return piece.Text;
-            parameters.Add(Bound(piece, step, null));
-            return $"${parameters.Count}";
-        }));
+        var statement = string.Concat(
+            templates
+                .Of(query.Statement)
+                .Select(piece =>
+                {
+                    if (piece.Name is null)
+                        return piece.Text;
+                    parameters.Add(Bound(piece, step, null));
+                    return $"${parameters.Count}";
+                })
+        );
         return new QueryAction(statement, parameters.ToImmutable());
     }
 
     private string Text(string text, StepSpec step, Func<string, string>? written = null)
     {
         var pieces = templates.Of(text);
-        return pieces is [{ Name: null }] ? text : string.Concat(pieces.Select(p => p.Name is null ? p.Text : Bound(p, step, written)));
+        return pieces is [{ Name: null }]
+            ? text
+            : string.Concat(pieces.Select(p => p.Name is null ? p.Text : Bound(p, step, written)));
     }
 
     private string Bound(Templates.Piece piece, StepSpec step, Func<string, string>? written)
@@ -77,19 +122,34 @@ internal sealed class Binding(Estate estate, Member member, string? from, string
             // Known only in the run: who takes over, and what an earlier step noted.
             "successor.node" or "successor.address" => piece.Text,
             // A reading of the member, taken right before the step; what a secret holds is never text of a plan.
-            { } name when name.StartsWith("reading.", StringComparison.Ordinal) => Readings.Contains(name[8..]) ? piece.Text : null,
+            { } name when name.StartsWith("reading.", StringComparison.Ordinal) => Readings.Contains(name[8..])
+                ? piece.Text
+                : null,
             { } name when name.StartsWith("secret.", StringComparison.Ordinal) => _inCommand ? piece.Text : null,
-            { } name when name.StartsWith("noted.", StringComparison.Ordinal) => Noted.Contains(name[6..]) ? piece.Text : null,
-            { } name when name.StartsWith("trait.", StringComparison.Ordinal) => estate.Find(member.Component)!.Traits.GetValueOrDefault(name[6..]),
+            { } name when name.StartsWith("noted.", StringComparison.Ordinal) => Noted.Contains(name[6..])
+                ? piece.Text
+                : null,
+            { } name when name.StartsWith("trait.", StringComparison.Ordinal) => estate
+                .Find(member.Component)!
+                .Traits.GetValueOrDefault(name[6..]),
             { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null) findings.Add($"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}", step.Place, "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, point.name (where a capture is kept), successor.node, successor.address, noted.NAME, reading.NAME, trait.NAME, answer.ID, and secret.NAME in commands.");
+        if (bound is null)
+            findings.Add(
+                $"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}",
+                step.Place,
+                "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, "
+                    + "point.place, point.id, point.name (where a capture is kept), successor.node, "
+                    + "successor.address, noted.NAME, reading.NAME, trait.NAME, answer.ID, and secret.NAME in "
+                    + "commands."
+            );
         return bound is null || bound == piece.Text ? piece.Text : written?.Invoke(bound) ?? bound;
     }
 }
 
-/// <summary>Texts of steps, taken apart at their placeholders once: every member of a component binds the same ones.</summary>
+/// <summary>Texts of steps, taken apart at their placeholders once: every member of a component binds the same
+/// ones.</summary>
 internal sealed partial class Templates
 {
     /// <summary>A part of a text as it is written; with its name where it is a placeholder.</summary>
@@ -99,15 +159,18 @@ internal sealed partial class Templates
 
     public ImmutableArray<Piece> Of(string text)
     {
-        if (_known.TryGetValue(text, out var known)) return known;
+        if (_known.TryGetValue(text, out var known))
+            return known;
         var (pieces, from) = (ImmutableArray.CreateBuilder<Piece>(), 0);
         foreach (Match match in Placeholder().Matches(text))
         {
-            if (match.Index > from) pieces.Add(new Piece(text[from..match.Index], null));
+            if (match.Index > from)
+                pieces.Add(new Piece(text[from..match.Index], null));
             pieces.Add(new Piece(match.Value, match.Groups[1].Value));
             from = match.Index + match.Length;
         }
-        if (from < text.Length || pieces.Count == 0) pieces.Add(new Piece(text[from..], null));
+        if (from < text.Length || pieces.Count == 0)
+            pieces.Add(new Piece(text[from..], null));
         return _known[text] = pieces.ToImmutable();
     }
 

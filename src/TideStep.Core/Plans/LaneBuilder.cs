@@ -20,92 +20,211 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
 
     public Product ProductOf(Member member) => index.Catalogue.Find(index.Estate.Find(member.Component)!.Product)!;
 
-    public IEnumerable<PlanStep> Steps(string scope, Member member, IEnumerable<string> names, MemberState state, string? from, string? to, RollbackPlace? point = null, string? captures = null, string? closes = null, bool alone = false)
+    public IEnumerable<PlanStep> Steps(
+        string scope,
+        Member member,
+        IEnumerable<string> names,
+        MemberState state,
+        string? from,
+        string? to,
+        RollbackPlace? point = null,
+        string? captures = null,
+        string? closes = null,
+        bool alone = false
+    )
     {
         var product = ProductOf(member);
-        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates) { Noted = product.Noted, Readings = product.ReadingNames };
+        var binding = new Binding(index.Estate, member, from, to, point, answers, findings, _templates)
+        {
+            Noted = product.Noted,
+            Readings = product.ReadingNames,
+        };
         foreach (var name in names)
         {
-            if (!product.Steps.TryGetValue(name, out var spec)) { findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys)); continue; }
-            if (!Applies(spec, member) || (!alone && !Placed(spec.Scope, member))) continue;
+            if (!product.Steps.TryGetValue(name, out var spec))
+            {
+                findings.Add($"{product.Id}: there is no step '{name}'", null, Nearest.Hint(name, product.Steps.Keys));
+                continue;
+            }
+            if (!Applies(spec, member) || (!alone && !Placed(spec.Scope, member)))
+                continue;
             // What stands till the run's end is not put up again by a later jump, nor taken down in between.
-            if (spec is { Undo: not null, Lasts: MeasureScope.Run } && !_standing.Add((member.Id, name))) continue;
+            if (spec is { Undo: not null, Lasts: MeasureScope.Run } && !_standing.Add((member.Id, name)))
+                continue;
             var during = spec.Do is RestartAction ? MemberState.Restarting : state;
             var (expected, reckoning) = Reckon(spec, member);
             // A time that grows with what is worked on stays the catalogue's: other times were other sizes.
             var learnt = spec.Rate is null ? Learnt.Of(product.Id, name) : null;
-            if (learnt is not null) (expected, reckoning) = (learnt.Median, Told(learnt));
-            if (spec.On == StepOn.Successor && index.Estate.Find(member.Component)!.Members.Length < 2) findings.Add($"{member.Id} has nobody to hand over to: step {name} is done on its successor", spec.Place, "Give the component another member, or take it down offline.");
+            if (learnt is not null)
+                (expected, reckoning) = (learnt.Median, Told(learnt));
+            if (spec.On == StepOn.Successor && index.Estate.Find(member.Component)!.Members.Length < 2)
+                findings.Add(
+                    $"{member.Id} has nobody to hand over to: step {name} is done on its successor",
+                    spec.Place,
+                    "Give the component another member, or take it down offline."
+                );
             if (spec.On == StepOn.Others)
             {
                 // Of the others each is at its own place; the member itself is not asked to wait for them in its state.
                 foreach (var other in index.Estate.Find(member.Component)!.Members.Where(m => m.Id != member.Id))
-                    yield return Made(other, new Binding(index.Estate, other, from, to, point, answers, findings, _templates) { Noted = product.Noted, Readings = product.ReadingNames }, $"{scope}/{member.Id}/{name}-{other.Node}") with { State = MemberState.InService, On = StepOn.Others };
+                    yield return Made(
+                        other,
+                        new Binding(index.Estate, other, from, to, point, answers, findings, _templates)
+                        {
+                            Noted = product.Noted,
+                            Readings = product.ReadingNames,
+                        },
+                        $"{scope}/{member.Id}/{name}-{other.Node}"
+                    ) with
+                    {
+                        State = MemberState.InService,
+                        On = StepOn.Others,
+                    };
                 continue;
             }
-            if (spec.Do is StopAction { Service: StepSpec.AllServices } or StartAction { Service: StepSpec.AllServices })
+            if (
+                spec.Do is StopAction { Service: StepSpec.AllServices } or StartAction { Service: StepSpec.AllServices }
+            )
             {
-                foreach (var step in OfServices(spec, product, member, service => Made(member, binding, $"{scope}/{member.Id}/{name}-{service}"))) yield return step;
+                foreach (
+                    var step in OfServices(spec, product, member, service =>
+                        Made(member, binding, $"{scope}/{member.Id}/{name}-{service}")
+                    )
+                )
+                    yield return step;
                 continue;
             }
             yield return Made(member, binding, $"{scope}/{member.Id}/{name}");
 
-            PlanStep Made(Member member, Binding binding, string id) => new PlanStep(Unique(id), name, spec.Title, binding.Bind(spec.Do, spec), spec.Already, spec.Verify, spec.VerifyWithin, spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
-                spec.Repeatable, spec.Attempts, spec.Limit, spec.MayStop, spec.SafeAfter, expected, during, member.Id, member.Node, spec.Do is CaptureAction ? captures : null, name == closes, spec.Impact, to, from)
-            {
-                AtMost = learnt is not null ? learnt.High > expected ? learnt.High : null : spec.UpTo > 1 ? expected * spec.UpTo : null,
-                Learnt = learnt,
-                Reckoning = reckoning,
-                Lasts = spec is { Undo: not null, Lasts: not MeasureScope.Member } ? spec.Lasts : null,
-                Account = index.Estate.Nodes[member.Node].Reach["account"],
-                On = spec.On == StepOn.Successor ? StepOn.Successor : null,
-                Notes = spec.Notes,
-                Tells = spec.Tells.IsDefaultOrEmpty ? null : spec.Tells,
-                Voids = spec.Voids.IsDefaultOrEmpty ? null : VoidsOf(spec, member.Component),
-                Uses = point is not null && spec.Do is not CaptureAction ? point.Id : null,
-                Milestones = spec.Milestones.IsDefaultOrEmpty ? null : spec.Milestones,
-                EndsWell = spec.EndsWell.IsDefaultOrEmpty ? null : spec.EndsWell,
-                Digest = spec.Digest,
-            };
+            PlanStep Made(Member member, Binding binding, string id) =>
+                new PlanStep(
+                    Unique(id),
+                    name,
+                    spec.Title,
+                    binding.Bind(spec.Do, spec),
+                    spec.Already,
+                    spec.Verify,
+                    spec.VerifyWithin,
+                    spec.Undo is { } undo ? binding.Bind(undo, spec) : null,
+                    spec.Repeatable,
+                    spec.Attempts,
+                    spec.Limit,
+                    spec.MayStop,
+                    spec.SafeAfter,
+                    expected,
+                    during,
+                    member.Id,
+                    member.Node,
+                    spec.Do is CaptureAction ? captures : null,
+                    name == closes,
+                    spec.Impact,
+                    to,
+                    from
+                )
+                {
+                    AtMost = learnt is not null
+                        ? learnt.High > expected
+                            ? learnt.High
+                            : null
+                        : spec.UpTo > 1
+                            ? expected * spec.UpTo
+                            : null,
+                    Learnt = learnt,
+                    Reckoning = reckoning,
+                    Lasts = spec is { Undo: not null, Lasts: not MeasureScope.Member } ? spec.Lasts : null,
+                    Account = index.Estate.Nodes[member.Node].Reach["account"],
+                    On = spec.On == StepOn.Successor ? StepOn.Successor : null,
+                    Notes = spec.Notes,
+                    Tells = spec.Tells.IsDefaultOrEmpty ? null : spec.Tells,
+                    Voids = spec.Voids.IsDefaultOrEmpty ? null : VoidsOf(spec, member.Component),
+                    Uses = point is not null && spec.Do is not CaptureAction ? point.Id : null,
+                    Milestones = spec.Milestones.IsDefaultOrEmpty ? null : spec.Milestones,
+                    EndsWell = spec.EndsWell.IsDefaultOrEmpty ? null : spec.EndsWell,
+                    Digest = spec.Digest,
+                };
         }
     }
 
     // Captures of another product are those of its components that this one touches.
     private ImmutableArray<string> VoidsOf(StepSpec spec, string component) =>
-        [.. spec.Voids.SelectMany(v => v.Split('/') is [var of, var capture] ? index.Components.Where(c => c.Product == of && Touch(c, index.Estate.Find(component)!)).Select(c => $"{c.Id}/{capture}") : [v]).Distinct().Order(StringComparer.Ordinal)];
+        [
+            .. spec
+                .Voids.SelectMany(v =>
+                    v.Split('/') is [var of, var capture]
+                        ? index
+                            .Components.Where(c => c.Product == of && Touch(c, index.Estate.Find(component)!))
+                            .Select(c => $"{c.Id}/{capture}")
+                        : [v]
+                )
+                .Distinct()
+                .Order(StringComparer.Ordinal),
+        ];
 
-    private static bool Touch(Component one, Component other) => one.Relations.Any(r => r.To == other.Id) || other.Relations.Any(r => r.To == one.Id);
+    private static bool Touch(Component one, Component other) =>
+        one.Relations.Any(r => r.To == other.Id) || other.Relations.Any(r => r.To == one.Id);
 
     // The trait of the component itself counts, or else that of its node.
-    private bool Applies(StepSpec spec, Member member) => spec.OnlyIf.All(t => (index.Estate.Find(member.Component)!.Traits.GetValueOrDefault(t.Key) ?? index.Estate.Nodes.GetValueOrDefault(member.Node)?.Traits.GetValueOrDefault(t.Key)) is { } value && t.Value.Contains(value));
+    private bool Applies(StepSpec spec, Member member) =>
+        spec.OnlyIf.All(t =>
+            (
+                index.Estate.Find(member.Component)!.Traits.GetValueOrDefault(t.Key)
+                ?? index.Estate.Nodes.GetValueOrDefault(member.Node)?.Traits.GetValueOrDefault(t.Key)
+            )
+                is { } value
+            && t.Value.Contains(value)
+        );
 
     private readonly record struct Placement(bool FirstOfWave, bool FirstAtSite, bool First, bool Last);
 
     private Dictionary<string, Placement> _placed = [];
 
-    /// <summary>Says in which order the members of a move come, wave by wave: steps that are not for each member are placed by it.</summary>
+    /// <summary>Says in which order the members of a move come, wave by wave: steps that are not for each member are
+    /// placed by it.</summary>
     public void Place(IEnumerable<IEnumerable<Member>> waves)
     {
         _placed = [];
-        foreach (var component in waves.SelectMany((w, i) => w.Select(m => (Member: m, Wave: i))).GroupBy(m => m.Member.Component))
+        foreach (
+            var component in waves
+                .SelectMany((w, i) => w.Select(m => (Member: m, Wave: i)))
+                .GroupBy(m => m.Member.Component)
+        )
         {
             var (order, seen) = (component.ToList(), new HashSet<string>());
             for (var i = 0; i < order.Count; i++)
-                _placed[order[i].Member.Id] = new Placement(i == 0 || order[i - 1].Wave != order[i].Wave, seen.Add(index.Estate.Nodes.GetValueOrDefault(order[i].Member.Node)?.Site ?? ""), i == 0, i == order.Count - 1);
+                _placed[order[i].Member.Id] = new Placement(
+                    i == 0 || order[i - 1].Wave != order[i].Wave,
+                    seen.Add(index.Estate.Nodes.GetValueOrDefault(order[i].Member.Node)?.Site ?? ""),
+                    i == 0,
+                    i == order.Count - 1
+                );
         }
     }
 
     // A member that comes by itself is the first and the last.
-    private bool Placed(StepScope scope, Member member) => scope == StepScope.Member || !_placed.TryGetValue(member.Id, out var at) || scope switch { StepScope.Wave => at.FirstOfWave, StepScope.Site => at.FirstAtSite, StepScope.First => at.First, _ => at.Last };
+    private bool Placed(StepScope scope, Member member) =>
+        scope == StepScope.Member
+        || !_placed.TryGetValue(member.Id, out var at)
+        || scope switch
+        {
+            StepScope.Wave => at.FirstOfWave,
+            StepScope.Site => at.FirstAtSite,
+            StepScope.First => at.First,
+            _ => at.Last,
+        };
 
-    // Stopped in the order that the product names them, started in reverse; each by itself, so that it is seen which is in work, and proved by its own state.
+    // Stopped in the order that the product names them, started in reverse; each by itself, so that it is seen which is
+    // in work, and proved by its own state.
     private IEnumerable<PlanStep> OfServices(StepSpec spec, Product product, Member member, Func<string, PlanStep> made)
     {
         var stops = spec.Do is StopAction;
         var order = stops ? product.Services : [.. product.Services.Reverse()];
         for (var i = 0; i < order.Length; i++)
         {
-            var state = ExpressionParser.TryParse($"service(\"{order[i]}\").active{(stops ? " = false" : "")}", out _, out _)!;
+            var state = ExpressionParser.TryParse(
+                $"service(\"{order[i]}\").active{(stops ? " = false" : "")}",
+                out _,
+                out _
+            )!;
             var last = i == order.Length - 1;
             yield return made(order[i]) with
             {
@@ -115,7 +234,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 Verify = last && spec.Verify is { } whole ? whole : state,
                 VerifyWithin = last && spec.Verify is not null ? spec.VerifyWithin : ServiceWithin,
                 Expected = spec.Expected / order.Length,
-                // A member that was out already may have been stopped for good reasons of an earlier run: there all are started.
+                // A member that was out already may have been stopped for good reasons of an earlier run: there all are
+                // started.
                 AsBefore = stops || index.IsOut(member) ? null : true,
             };
         }
@@ -123,19 +243,28 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
 
     private static readonly TimeSpan ServiceWithin = TimeSpan.FromMinutes(1);
 
-    private static string Told(LearntTime learnt) => $"learnt from {learnt.Times} times: mostly {Durations.Write(learnt.Low)} to {Durations.Write(learnt.High)}";
+    private static string Told(LearntTime learnt) =>
+        $"learnt from {learnt.Times} times: mostly {Durations.Write(learnt.Low)} to {Durations.Write(learnt.High)}";
 
     // What it works on is what was read of the member; not known, the time is what it takes whatever there is.
     private (TimeSpan Expected, string? Reckoning) Reckon(StepSpec spec, Member member)
     {
-        if (spec.Rate is not { } rate) return (spec.Expected, null);
-        var each = $"{Durations.Write(spec.Expected)} and {Durations.Write(rate.Each)} for each {rate.Unit} of {rate.Of}";
-        if (!index.Readings.Of(member).Values.TryGetValue(rate.Of, out var read)) return (spec.Expected, $"{each}, which is not known");
-        var amount = Units.TryBytes(read) ?? (double.TryParse(read, System.Globalization.CultureInfo.InvariantCulture, out var number) ? number : 0);
-        return (spec.Expected + TimeSpan.FromSeconds(Math.Round(rate.Each.TotalSeconds * amount / rate.Per)), $"{each}: {read}");
+        if (spec.Rate is not { } rate)
+            return (spec.Expected, null);
+        var each =
+            $"{Durations.Write(spec.Expected)} and {Durations.Write(rate.Each)} for each {rate.Unit} of {rate.Of}";
+        if (!index.Readings.Of(member).Values.TryGetValue(rate.Of, out var read))
+            return (spec.Expected, $"{each}, which is not known");
+        var amount = Units.TryBytes(read)
+            ?? (double.TryParse(read, System.Globalization.CultureInfo.InvariantCulture, out var number) ? number : 0);
+        return (
+            spec.Expected + TimeSpan.FromSeconds(Math.Round(rate.Each.TotalSeconds * amount / rate.Per)),
+            $"{each}: {read}"
+        );
     }
 
-    /// <summary>Members that go out on a node, the upper layers first: what stands on another leaves before it.</summary>
+    /// <summary>Members that go out on a node, the upper layers first: what stands on another leaves before
+    /// it.</summary>
     public IEnumerable<Member> UpperFirst(IEnumerable<Member> members)
     {
         var all = members.ToList();
@@ -146,40 +275,98 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
     private int Depth(Member member, List<Member> all, int level)
     {
         var deepest = 0;
-        if (level > 20) return 0;
+        if (level > 20)
+            return 0;
         foreach (var relation in index.Estate.Find(member.Component)!.Relations)
-            if (relation.Kind is RelationKind.StandsOn or RelationKind.Inside && all.FirstOrDefault(m => m.Component == relation.To && m.Node == member.Node) is { } below)
+            if (
+                relation.Kind is RelationKind.StandsOn or RelationKind.Inside
+                && all.FirstOrDefault(m => m.Component == relation.To && m.Node == member.Node) is { } below
+            )
                 deepest = Math.Max(deepest, 1 + Depth(below, all, level + 1));
         return deepest;
     }
 
-    public IEnumerable<PlanStep> Leave(string scope, Member member, string? from, string? to) => Steps($"{scope}/leave", member, ProductOf(member).Routines.LeaveOf(index.RoleOf(member)), MemberState.Leaving, from, to);
+    public IEnumerable<PlanStep> Leave(string scope, Member member, string? from, string? to) =>
+        Steps(
+            $"{scope}/leave",
+            member,
+            ProductOf(member).Routines.LeaveOf(index.RoleOf(member)),
+            MemberState.Leaving,
+            from,
+            to
+        );
 
-    /// <summary>The returning routine, then the wait until the member is in step and, where a version is due, runs it.</summary>
+    /// <summary>The returning routine, then the wait until the member is in step and, where a version is due, runs
+    /// it.</summary>
     public IEnumerable<PlanStep> Return(string scope, Member member, string? from, string? to)
     {
         var routines = ProductOf(member).Routines;
-        foreach (var step in Steps($"{scope}/return", member, routines.ReturnOf(index.RoleOf(member)), MemberState.Verifying, from, to)) yield return step;
-        if (Serving(scope, member, from, to) is { } serving) yield return serving;
+        foreach (
+            var step in Steps(
+                $"{scope}/return",
+                member,
+                routines.ReturnOf(index.RoleOf(member)),
+                MemberState.Verifying,
+                from,
+                to
+            )
+        )
+            yield return step;
+        if (Serving(scope, member, from, to) is { } serving)
+            yield return serving;
     }
 
-    /// <summary>The wait until a member is in step and, where a version is due, runs it; null where the product has no such probe and no version is due.</summary>
+    /// <summary>The wait until a member is in step and, where a version is due, runs it; null where the product has no
+    /// such probe and no version is due.</summary>
     public PlanStep? Serving(string scope, Member member, string? from, string? to)
     {
         var routines = ProductOf(member).Routines;
-        var text = (to is null ? "" : $"running = \"{to}\"") + (to is not null && routines.InStep is not null ? " and " : "") + (routines.InStep is { } inStep ? $"({inStep.Text})" : "");
-        if (text.Length == 0) return null;
-        if (!_parsed.TryGetValue(text, out var holds)) _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
+        var text =
+            (to is null ? "" : $"running = \"{to}\"")
+            + (to is not null && routines.InStep is not null ? " and " : "")
+            + (routines.InStep is { } inStep ? $"({inStep.Text})" : "");
+        if (text.Length == 0)
+            return null;
+        if (!_parsed.TryGetValue(text, out var holds))
+            _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
         var learnt = Learnt.Of(ProductOf(member).Id, "in-step");
-        return new PlanStep(Unique($"{scope}/{member.Id}/in-step"), "in-step", to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step", new AwaitAction(holds), null, null, TimeSpan.Zero, null, true,
-            new AttemptPolicy(1, TimeSpan.Zero), routines.InStepWithin, false, true, learnt?.Median ?? TimeSpan.Zero, MemberState.Verifying, member.Id, member.Node, null, false, null, to, from)
-        { Account = index.Estate.Nodes[member.Node].Reach["account"], Learnt = learnt, Reckoning = learnt is null ? null : Told(learnt), AtMost = learnt?.High > learnt?.Median ? learnt?.High : null };
+        return new PlanStep(
+            Unique($"{scope}/{member.Id}/in-step"),
+            "in-step",
+            to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step",
+            new AwaitAction(holds),
+            null,
+            null,
+            TimeSpan.Zero,
+            null,
+            true,
+            new AttemptPolicy(1, TimeSpan.Zero),
+            routines.InStepWithin,
+            false,
+            true,
+            learnt?.Median ?? TimeSpan.Zero,
+            MemberState.Verifying,
+            member.Id,
+            member.Node,
+            null,
+            false,
+            null,
+            to,
+            from
+        )
+        {
+            Account = index.Estate.Nodes[member.Node].Reach["account"],
+            Learnt = learnt,
+            Reckoning = learnt is null ? null : Told(learnt),
+            AtMost = learnt?.High > learnt?.Median ? learnt?.High : null,
+        };
     }
 
     private string Unique(string id)
     {
         var own = id;
-        for (var i = 2; !_ids.Add(own); i++) own = $"{id}.{i}";
+        for (var i = 2; !_ids.Add(own); i++)
+            own = $"{id}.{i}";
         return own;
     }
 }

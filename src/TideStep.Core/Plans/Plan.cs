@@ -7,38 +7,91 @@ using TideStep.Core.Expressions;
 namespace TideStep.Core.Plans;
 
 /// <summary>A part of a plan with one purpose.</summary>
-public enum Phase { Prepare, Secure, Quiesce, Roll, Settle, Verify, Resume, Close }
+public enum Phase
+{
+    Prepare,
+    Secure,
+    Quiesce,
+    Roll,
+    Settle,
+    Verify,
+    Resume,
+    Close,
+}
 
 /// <summary>What a member is while a step is at work on it (4-execution, States).</summary>
-public enum MemberState { InService, Leaving, Out, Working, Restarting, Verifying, Failed, Reverted, LeftOut }
+public enum MemberState
+{
+    InService,
+    Leaving,
+    Out,
+    Working,
+    Restarting,
+    Verifying,
+    Failed,
+    Reverted,
+    LeftOut,
+}
 
 /// <summary>Whether the start can still be returned to.</summary>
-public enum ReturnState { Clean, WithLoss, Closed }
+public enum ReturnState
+{
+    Clean,
+    WithLoss,
+    Closed,
+}
 
 /// <summary>One action of a plan, every placeholder bound; its identifier is unique in the plan.</summary>
 /// <param name="State">What the member is while the step is at work.</param>
 /// <param name="Point">The rollback point that the step captures, or null.</param>
 /// <param name="Closes">Whether from this step's intent on no reverse jump leads back.</param>
 /// <param name="Expected">The catalogue's figure for how long it takes; nought where not given.</param>
-public sealed record PlanStep(string Id, string Name, string Title, StepAction Do, Expression? Already, Expression? Verify, TimeSpan VerifyWithin, StepAction? Undo, bool Repeatable, AttemptPolicy Attempts,
-    TimeSpan Limit, bool MayStop, bool SafeAfter, TimeSpan Expected, MemberState State, string Member, string Node, string? Point, bool Closes, string? Impact, string? To, string? From)
+public sealed record PlanStep(
+    string Id,
+    string Name,
+    string Title,
+    StepAction Do,
+    Expression? Already,
+    Expression? Verify,
+    TimeSpan VerifyWithin,
+    StepAction? Undo,
+    bool Repeatable,
+    AttemptPolicy Attempts,
+    TimeSpan Limit,
+    bool MayStop,
+    bool SafeAfter,
+    TimeSpan Expected,
+    MemberState State,
+    string Member,
+    string Node,
+    string? Point,
+    bool Closes,
+    string? Impact,
+    string? To,
+    string? From
+)
 {
-    /// <summary>The longest that it may well take, where the catalogue gives a range; never less than <see cref="Expected"/>.</summary>
+    /// <summary>The longest that it may well take, where the catalogue gives a range; never less than <see
+    /// cref="Expected"/>.</summary>
     public TimeSpan? AtMost { get; init; }
 
-    /// <summary>What it took in earlier runs, where its time was learnt; null where it is the catalogue's figure.</summary>
+    /// <summary>What it took in earlier runs, where its time was learnt; null where it is the catalogue's
+    /// figure.</summary>
     public Learnt.LearntTime? Learnt { get; init; }
 
     /// <summary>How the expected time was reckoned, where it grows with what the step works on.</summary>
     public string? Reckoning { get; init; }
 
-    /// <summary>Till when it stands, where it is a temporary measure for more than its member; null for its member alone.</summary>
+    /// <summary>Till when it stands, where it is a temporary measure for more than its member; null for its member
+    /// alone.</summary>
     public MeasureScope? Lasts { get; init; }
 
-    /// <summary>The digest of the step as its product declares it, by which a rehearsal in another estate is held against it; null for what no product declares.</summary>
+    /// <summary>The digest of the step as its product declares it, by which a rehearsal in another estate is held
+    /// against it; null for what no product declares.</summary>
     public string? Digest { get; init; }
 
-    /// <summary>On whom it is done, where that is not the member itself: who takes over is chosen and noted in the run.</summary>
+    /// <summary>On whom it is done, where that is not the member itself: who takes over is chosen and noted in the
+    /// run.</summary>
     public StepOn? On { get; init; }
 
     /// <summary>The name under which the last line of its output is noted for later steps of its lane.</summary>
@@ -47,16 +100,26 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
     /// <summary>The account under which it is done on its node; null where the node needs none.</summary>
     public string? Account { get; init; }
 
-    /// <summary>The captures whose earlier rollback points of the component, or with its name before them of another component, lead nowhere any more once this step has begun; null where there are none.</summary>
+    /// <summary>The captures whose earlier rollback points of the component, or with its name before them of another
+    /// component, lead nowhere any more once this step has begun; null where there are none.</summary>
     public ImmutableArray<string>? Voids { get; init; }
 
     /// <summary>Whether a rollback point of a component leads nowhere any more once this step has begun.</summary>
     /// <param name="component">The point's component.</param>
     /// <param name="capture">The step that captured it.</param>
     public bool MakesVoid(string component, string capture) =>
-        Voids is { } voids && voids.Any(v => v == capture ? Member.StartsWith(component + "/", StringComparison.Ordinal) : v.Length == component.Length + 1 + capture.Length && v.StartsWith(component, StringComparison.Ordinal) && v[component.Length] == '/' && v.EndsWith(capture, StringComparison.Ordinal));
+        Voids is { } voids
+        && voids.Any(v =>
+            v == capture
+                ? Member.StartsWith(component + "/", StringComparison.Ordinal)
+                : v.Length == component.Length + 1 + capture.Length
+                    && v.StartsWith(component, StringComparison.Ordinal)
+                    && v[component.Length] == '/'
+                    && v.EndsWith(capture, StringComparison.Ordinal)
+        );
 
-    /// <summary>Whether a service is started only if it ran before it was stopped in this run: what stood still stays so; null for any other step.</summary>
+    /// <summary>Whether a service is started only if it ran before it was stopped in this run: what stood still stays
+    /// so; null for any other step.</summary>
     public bool? AsBefore { get; init; }
 
     /// <summary>What its output has to tell of its own success; null where nothing is asked of it.</summary>
@@ -75,7 +138,8 @@ public sealed record PlanStep(string Id, string Name, string Title, StepAction D
 /// <summary>Steps that follow one another for one subject; the lanes of a block run side by side.</summary>
 public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps)
 {
-    /// <summary>The role that the plan takes its member to have, where roles differ; in another it does not leave service.</summary>
+    /// <summary>The role that the plan takes its member to have, where roles differ; in another it does not leave
+    /// service.</summary>
     public string? Role { get; init; }
 
     /// <summary>Whether its member hands its role over to another.</summary>
@@ -86,12 +150,26 @@ public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps)
 /// <summary>The return path as it stands after a block.</summary>
 public sealed record ReturnPath(ReturnState State, TimeSpan Length, string Why);
 
-/// <summary>Lanes that run together: a wave, or a part of a phase. The next block begins when all are done and the settle time is over.</summary>
+/// <summary>Lanes that run together: a wave, or a part of a phase. The next block begins when all are done and the
+/// settle time is over.</summary>
 /// <param name="Move">The number of the move it belongs to, from 1.</param>
 /// <param name="Wave">The number of the wave within the move, from 1; 0 where it is none.</param>
 /// <param name="Outgoing">Members that leave service in this block, by component, for the check of guards.</param>
 /// <param name="ComponentsOut">Components that serve nobody while the block is at work.</param>
-public sealed record Block(int Number, int Move, Phase Phase, int Wave, string Title, bool CheckGuards, ImmutableArray<string> Outgoing, ImmutableArray<string> ComponentsOut, ImmutableArray<Lane> Lanes, TimeSpan Settle, TimeSpan Expected, ReturnPath Return)
+public sealed record Block(
+    int Number,
+    int Move,
+    Phase Phase,
+    int Wave,
+    string Title,
+    bool CheckGuards,
+    ImmutableArray<string> Outgoing,
+    ImmutableArray<string> ComponentsOut,
+    ImmutableArray<Lane> Lanes,
+    TimeSpan Settle,
+    TimeSpan Expected,
+    ReturnPath Return
+)
 {
     /// <summary>When it begins by the plan's figures, where the plan has windows.</summary>
     public DateTimeOffset? Begins { get; init; }
@@ -102,21 +180,32 @@ public sealed record Block(int Number, int Move, Phase Phase, int Wave, string T
     /// <summary>The longest that its lanes may well take, where the catalogue gives ranges.</summary>
     public TimeSpan? AtMost { get; init; }
 
-    /// <summary>Whether it makes something ready without effect and is done as soon as the run starts, outside any window; null where not.</summary>
+    /// <summary>Whether it makes something ready without effect and is done as soon as the run starts, outside any
+    /// window; null where not.</summary>
     public bool? Early { get; init; }
 
     /// <summary>Whether the work pauses after it till the next window.</summary>
     public bool RestsAfter { get; init; }
 
-    /// <summary>What goes on working though something is out: components with fewer members, and those that can do without what is out.</summary>
+    /// <summary>What goes on working though something is out: components with fewer members, and those that can do
+    /// without what is out.</summary>
     public ImmutableArray<string> StillServing { get; init; } = [];
 }
 
 /// <summary>A rollback point the plan will capture: what it covers and how it leads back.</summary>
 /// <param name="Restore">The name of the restore routine that uses it.</param>
-public sealed record PlannedPoint(string Id, string Component, string Member, string Node, int Move, string Kind, string Version)
+public sealed record PlannedPoint(
+    string Id,
+    string Component,
+    string Member,
+    string Node,
+    int Move,
+    string Kind,
+    string Version
+)
 {
-    /// <summary>The consistency set: points captured at one quiesced moment, restored together; null for one by itself.</summary>
+    /// <summary>The consistency set: points captured at one quiesced moment, restored together; null for one by
+    /// itself.</summary>
     public string? Set { get; init; }
 
     /// <summary>How long it serves once its run has ended.</summary>
@@ -131,7 +220,15 @@ public sealed record PlannedPoint(string Id, string Component, string Member, st
 public sealed record PlannedAnswer(string Id, string Asks, string Answer, bool Given, ImmutableArray<int> Moves);
 
 /// <summary>An artefact that must be at hand, for which nodes and moves; those of the return path too.</summary>
-public sealed record PlannedArtefact(string Id, string? File, string? Sha256, long? Bytes, ImmutableArray<string> Nodes, ImmutableArray<int> Moves, bool ForReturn);
+public sealed record PlannedArtefact(
+    string Id,
+    string? File,
+    string? Sha256,
+    long? Bytes,
+    ImmutableArray<string> Nodes,
+    ImmutableArray<int> Moves,
+    bool ForReturn
+);
 
 /// <summary>Something that people have to do, at its time.</summary>
 public sealed record PlannedTask(TaskTime When, int Move, string Component, string Title)
@@ -146,14 +243,30 @@ public sealed record PlannedTask(TaskTime When, int Move, string Component, stri
     public TimeSpan? Ahead { get; init; }
 }
 
-/// <summary>A question that is asked before the work and after it, of which members, and what its answers are.</summary>
+/// <summary>A question that is asked before the work and after it, of which members, and what its answers
+/// are.</summary>
 public sealed record PlannedAsk(string Component, AskSpec Ask, ValueKind Kind, ImmutableArray<string> Members);
 
-/// <summary>One jump of a move: the component, where it goes, by which jump of the catalogue (or which restore) and method.</summary>
+/// <summary>One jump of a move: the component, where it goes, by which jump of the catalogue (or which restore) and
+/// method.</summary>
 public sealed record PlannedJump(string Component, string Product, string From, string To, string Jump, Method Method);
 
 /// <summary>One move as the plan shows it; component, versions, jump and method are those of its first jump.</summary>
-public sealed record PlannedMove(int Number, string Component, string Product, string From, string To, string Jump, Method Method, TimeSpan Takes, TimeSpan OutageTime, ImmutableArray<string> Out, int Waves, int WavesAtLeast, ImmutableArray<string> Transitional)
+public sealed record PlannedMove(
+    int Number,
+    string Component,
+    string Product,
+    string From,
+    string To,
+    string Jump,
+    Method Method,
+    TimeSpan Takes,
+    TimeSpan OutageTime,
+    ImmutableArray<string> Out,
+    int Waves,
+    int WavesAtLeast,
+    ImmutableArray<string> Transitional
+)
 {
     /// <summary>What data it changes, in words.</summary>
     public ImmutableArray<string> Converts { get; init; } = [];
@@ -167,14 +280,36 @@ public sealed record PlannedMove(int Number, string Component, string Product, s
 
     /// <summary>The move in words: each component with where it comes from and ends.</summary>
     [JsonIgnore]
-    public string Words => string.Join(" with ", Components.Select(c => $"{c} {Jumps.First(j => j.Component == c).From} to {Jumps.Last(j => j.Component == c).To}"));
+    public string Words =>
+        string.Join(
+            " with ",
+            Components.Select(c =>
+                $"{c} {Jumps.First(j => j.Component == c).From} to {Jumps.Last(j => j.Component == c).To}"
+            )
+        );
 }
 
 /// <summary>What must still be so when the run starts; the plan is refused when it is not.</summary>
-public sealed record Premises(string EstateRevision, string CatalogueRevision, ImmutableSortedDictionary<string, string> Running);
+public sealed record Premises(
+    string EstateRevision,
+    string CatalogueRevision,
+    ImmutableSortedDictionary<string, string> Running
+);
 
 /// <summary>A path worked out in full. It is frozen under the digest of its canonical form.</summary>
-public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly Day, ImmutableArray<string> Goal, Premises Premises, ImmutableArray<PlannedMove> Moves, ImmutableArray<PlannedPoint> Points, ImmutableArray<Block> Blocks, TimeSpan Expected, ImmutableArray<string> Notes)
+public sealed record Plan(
+    string Kind,
+    string? Parent,
+    string Estate,
+    DateOnly Day,
+    ImmutableArray<string> Goal,
+    Premises Premises,
+    ImmutableArray<PlannedMove> Moves,
+    ImmutableArray<PlannedPoint> Points,
+    ImmutableArray<Block> Blocks,
+    TimeSpan Expected,
+    ImmutableArray<string> Notes
+)
 {
     /// <summary>The windows that the plan uses, in their order; none where the estate has none.</summary>
     public ImmutableArray<PlanWindow> Windows { get; init; } = [];
@@ -216,13 +351,28 @@ public sealed record Plan(string Kind, string? Parent, string Estate, DateOnly D
 
     /// <summary>Components that the plan works on or takes out, for the reservation.</summary>
     [JsonIgnore]
-    public IEnumerable<string> Components => Blocks.SelectMany(b => b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')])).Concat(b.ComponentsOut)).Distinct().Order(StringComparer.Ordinal);
+    public IEnumerable<string> Components =>
+        Blocks
+            .SelectMany(b =>
+                b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')])).Concat(b.ComponentsOut)
+            )
+            .Distinct()
+            .Order(StringComparer.Ordinal);
 
     /// <summary>The step of that identifier.</summary>
-    public PlanStep Step(string id) => (_steps ??= Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).ToDictionary(s => s.Id))[id];
+    public PlanStep Step(string id) =>
+        (_steps ??= Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).ToDictionary(s => s.Id))[id];
+
     private Dictionary<string, PlanStep>? _steps;
 
     /// <summary>The lane that a step stands in.</summary>
-    public Lane LaneOf(string step) => (_lanes ??= Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps.Select(s => (s.Id, Lane: l))).ToDictionary(s => s.Id, s => s.Lane))[step];
+    public Lane LaneOf(string step) =>
+        (
+            _lanes ??= Blocks
+                .SelectMany(b => b.Lanes)
+                .SelectMany(l => l.Steps.Select(s => (s.Id, Lane: l)))
+                .ToDictionary(s => s.Id, s => s.Lane)
+        )[step];
+
     private Dictionary<string, Lane>? _lanes;
 }

@@ -1,6 +1,7 @@
 namespace TideStep.Core.Rehearsals;
 
-/// <summary>Numbers at random that are the same for the same seed on every machine (SplitMix64; Steele, Lea and Flood, 2014).</summary>
+/// <summary>Numbers at random that are the same for the same seed on every machine (SplitMix64; Steele, Lea and Flood,
+/// 2014).</summary>
 internal sealed class Chance(ulong seed)
 {
     private ulong _state = seed;
@@ -15,21 +16,26 @@ internal sealed class Chance(ulong seed)
     }
 }
 
-/// <summary>How a step's time is spread: through the tenth, the middle and the ninth tenth, straight between them, with tails as long as the halves beside them.</summary>
+/// <summary>How a step's time is spread: through the tenth, the middle and the ninth tenth, straight between them, with
+/// tails as long as the halves beside them.</summary>
 internal readonly record struct Spread(double Low, double Median, double High, bool Assumed)
 {
     /// <summary>Where nothing was learnt: from a tenth less to a fifth longer.</summary>
-    private const double AssumedLow = 0.9, AssumedHigh = 1.2;
+    private const double AssumedLow = 0.9,
+        AssumedHigh = 1.2;
 
-    public static Spread Of(Plans.PlanStep step) => step.Learnt is { } learnt
-        ? new Spread(learnt.Low.TotalSeconds, learnt.Median.TotalSeconds, learnt.High.TotalSeconds, false)
-        : Assume(step.Expected.TotalSeconds, step.AtMost?.TotalSeconds);
+    public static Spread Of(Plans.PlanStep step) =>
+        step.Learnt is { } learnt
+            ? new Spread(learnt.Low.TotalSeconds, learnt.Median.TotalSeconds, learnt.High.TotalSeconds, false)
+            : Assume(step.Expected.TotalSeconds, step.AtMost?.TotalSeconds);
 
-    public static Spread Assume(double expected, double? atMost = null) => new(expected * AssumedLow, expected, Math.Max(atMost ?? expected * AssumedHigh, expected), true);
+    public static Spread Assume(double expected, double? atMost = null) =>
+        new(expected * AssumedLow, expected, Math.Max(atMost ?? expected * AssumedHigh, expected), true);
 
     public double At(double chance)
     {
-        var value = chance < 0.1 ? Low - (Median - Low) / 4 * (1 - chance / 0.1)
+        var value =
+            chance < 0.1 ? Low - (Median - Low) / 4 * (1 - chance / 0.1)
             : chance < 0.5 ? Low + (Median - Low) * (chance - 0.1) / 0.4
             : chance < 0.9 ? Median + (High - Median) * (chance - 0.5) / 0.4
             : High + (High - Median) * (chance - 0.9) / 0.1;

@@ -13,7 +13,13 @@ public sealed record ChosenFault(string Step, int Fails, double Longer);
 /// <param name="Seed">The same seed gives the same draws.</param>
 /// <param name="FailsPerThousand">How many of a thousand steps fail at their first attempt, at random.</param>
 /// <param name="Person">How long a person takes for what only a person does or decides.</param>
-public sealed record RehearsalWish(int Draws, ulong Seed, ImmutableArray<ChosenFault> Faults, double FailsPerThousand, TimeSpan Person)
+public sealed record RehearsalWish(
+    int Draws,
+    ulong Seed,
+    ImmutableArray<ChosenFault> Faults,
+    double FailsPerThousand,
+    TimeSpan Person
+)
 {
     public static readonly RehearsalWish Usual = new(200, 1, [], 2, TimeSpan.FromMinutes(10));
     public const int MostDraws = 10_000;
@@ -35,7 +41,20 @@ public sealed record WindowChance(string Window, DateTimeOffset To, double Chanc
 /// <param name="Halts">How often it halted, for what, most often first; at most a handful.</param>
 /// <param name="AssumedShare">Of the plan's expected time, how much lies in steps whose spread is assumed.</param>
 /// <param name="Broken">Guards that did not hold, in words; none in a sound plan.</param>
-public sealed record RehearsalResult(string Plan, RehearsalWish Wish, TimeSpan Planned, TimeSpan Early, TimeSpan Middle, TimeSpan Late, double Ended, ImmutableArray<WindowChance> Windows, ImmutableArray<Deciding> Deciding, ImmutableArray<string> Halts, double AssumedShare, ImmutableArray<string> Broken)
+public sealed record RehearsalResult(
+    string Plan,
+    RehearsalWish Wish,
+    TimeSpan Planned,
+    TimeSpan Early,
+    TimeSpan Middle,
+    TimeSpan Late,
+    double Ended,
+    ImmutableArray<WindowChance> Windows,
+    ImmutableArray<Deciding> Deciding,
+    ImmutableArray<string> Halts,
+    double AssumedShare,
+    ImmutableArray<string> Broken
+)
 {
     /// <summary>The chance that all windows are kept; that the run ends at all where the plan has none.</summary>
     public double Chance => Windows.IsEmpty ? Ended : Windows.Min(w => w.Chance);

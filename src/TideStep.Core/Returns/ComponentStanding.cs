@@ -8,18 +8,37 @@ using TideStep.Core.Waves;
 
 namespace TideStep.Core.Returns;
 
-/// <summary>A rollback point in hand: of which member, by which routine it is restored and to which version it leads.</summary>
+/// <summary>A rollback point in hand: of which member, by which routine it is restored and to which version it
+/// leads.</summary>
 /// <param name="Lossy">Whether what it covers has served writes since its capture.</param>
 /// <param name="At">When it was captured, where that is known.</param>
-public sealed record PointInHand(string Id, string Member, string Kind, Versions.Version Version, string Place, bool Lossy, DateTimeOffset? At);
+public sealed record PointInHand(
+    string Id,
+    string Member,
+    string Kind,
+    Versions.Version Version,
+    string Place,
+    bool Lossy,
+    DateTimeOffset? At
+);
 
 /// <summary>Where a component stands in the midst of a plan or a run, and what can lead it back.</summary>
 /// <param name="Now">The version that its moved members are at.</param>
 /// <param name="Rest">The version of the members that have not moved yet; null where all have.</param>
 /// <param name="Moved">The members that have moved off <paramref name="Rest"/>, or all.</param>
 /// <param name="Waves">In how many waves they went.</param>
-/// <param name="Floor">Below this version no reverse jump leads any more: a step closed the way; null where none did.</param>
-public sealed record ComponentStanding(Component Component, Product Product, Versions.Version Now, Versions.Version? Rest, ImmutableArray<string> Moved, int Waves, Versions.Version? Floor, ImmutableArray<PointInHand> Points)
+/// <param name="Floor">Below this version no reverse jump leads any more: a step closed the way; null where none
+/// did.</param>
+public sealed record ComponentStanding(
+    Component Component,
+    Product Product,
+    Versions.Version Now,
+    Versions.Version? Rest,
+    ImmutableArray<string> Moved,
+    int Waves,
+    Versions.Version? Floor,
+    ImmutableArray<PointInHand> Points
+)
 {
     private const string RestorePrefix = "restore ";
     private const string Reseed = "reseed";
@@ -35,15 +54,23 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
 
     private Reckoned? _reckoned;
 
-    private Reckoned Mine => _reckoned is { } known && ReferenceEquals(known.Of, this) ? known : _reckoned = new Reckoned(this);
+    private Reckoned Mine =>
+        _reckoned is { } known && ReferenceEquals(known.Of, this) ? known : _reckoned = new Reckoned(this);
 
-    /// <summary>The reverse jumps still open, and what the rollback points in hand restore, as jumps of their own; one that loses writes closes something.</summary>
-    /// <remarks>The return path of 3-planning: a restore is an offline reverse move; a member of a component that votes is reseeded from its peers instead, where its product can.
+    /// <summary>The reverse jumps still open, and what the rollback points in hand restore, as jumps of their own; one
+    /// that loses writes closes something.</summary>
+    /// <remarks>The return path of 3-planning: a restore is an offline reverse move; a member of a component that votes
+    /// is reseeded from its peers instead, where its product can.
     /// Points of members of a component that does not vote can be restored one member after another as well.</remarks>
-    public ImmutableArray<Jump> Ways => Mine.Ways ??= [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
+    public ImmutableArray<Jump> Ways =>
+        Mine.Ways ??= [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
 
-    /// <summary>Whether two ways down by an outage follow each other: then both could be made in one, as a joint move.</summary>
-    public bool CanJoinAlone => Mine.JoinsAlone ??= Ways.Any(a => Joins(a) && Ways.Any(b => Joins(b) && b.To < a.To && b.LeadsFrom(a.To, Product.IsRelease)));
+    /// <summary>Whether two ways down by an outage follow each other: then both could be made in one, as a joint
+    /// move.</summary>
+    public bool CanJoinAlone =>
+        Mine.JoinsAlone ??= Ways.Any(a =>
+            Joins(a) && Ways.Any(b => Joins(b) && b.To < a.To && b.LeadsFrom(a.To, Product.IsRelease))
+        );
 
     /// <summary>Whether any way down is by an outage.</summary>
     public bool CanJoin => Ways.Any(Joins);
@@ -54,67 +81,137 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
     public static bool IsRestore(Jump jump) => jump.Id.StartsWith(RestorePrefix, StringComparison.Ordinal);
 
     /// <summary>The point that a restore brings a member back from; null where it is reseeded.</summary>
-    public PointInHand? PointFor(Jump restore, string member) => Points.LastOrDefault(p => p.Member == member && p.Version.Equals(restore.To) && RestorePrefix + p.Kind == restore.Id);
+    public PointInHand? PointFor(Jump restore, string member) =>
+        Points.LastOrDefault(p =>
+            p.Member == member && p.Version.Equals(restore.To) && RestorePrefix + p.Kind == restore.Id
+        );
 
     private IEnumerable<Jump> Restores()
     {
         foreach (var group in Points.GroupBy(p => (p.Kind, p.Version)))
         {
-            if (!Product.Routines.Restore.TryGetValue(group.Key.Kind, out var steps)) continue;
+            if (!Product.Routines.Restore.TryGetValue(group.Key.Kind, out var steps))
+                continue;
             var to = group.Key.Version;
             // What has to be brought there: everything that is not at it yet.
             var members = Rest is { } rest && rest.Equals(to) ? Moved : [.. Component.Members.Select(m => m.Id)];
-            if (!members.All(m => group.Any(p => p.Member == m))) continue;
+            if (!members.All(m => group.Any(p => p.Member == m)))
+                continue;
             var (each, settle) = (Takes(steps), SettleAfter(to));
             var lossy = group.Any(p => p.Lossy && members.Contains(p.Member));
-            var methods = ImmutableArray.Create(new MethodFigures(Method.Offline, TimeSpan.Zero, settle, each, TimeSpan.Zero, null));
-            if (Product.Voting.IsEmpty && Component.Members.Length > 1) methods = methods.Insert(0, new MethodFigures(Method.Rolling, each, settle, TimeSpan.Zero, TimeSpan.Zero, null));
+            var methods = ImmutableArray.Create(
+                new MethodFigures(Method.Offline, TimeSpan.Zero, settle, each, TimeSpan.Zero, null)
+            );
+            if (Product.Voting.IsEmpty && Component.Members.Length > 1)
+                methods = methods.Insert(
+                    0,
+                    new MethodFigures(Method.Rolling, each, settle, TimeSpan.Zero, TimeSpan.Zero, null)
+                );
             yield return Restore(group.Key.Kind, to, methods, steps, lossy);
         }
         if (Rest is { } left && Product.Routines.Restore.TryGetValue(Reseed, out var reseed))
-            yield return Restore(Reseed, left, [new MethodFigures(Method.Rolling, Takes(reseed), SettleAfter(left), TimeSpan.Zero, TimeSpan.Zero, null)], reseed, false);
+            yield return Restore(
+                Reseed,
+                left,
+                [
+                    new MethodFigures(
+                        Method.Rolling,
+                        Takes(reseed),
+                        SettleAfter(left),
+                        TimeSpan.Zero,
+                        TimeSpan.Zero,
+                        null
+                    ),
+                ],
+                reseed,
+                false
+            );
     }
 
-    private static Jump Restore(string kind, Versions.Version to, ImmutableArray<MethodFigures> methods, ImmutableArray<string> steps, bool lossy) =>
-        new(RestorePrefix + kind, VersionRange.Any, to, true, methods, [], [], RestartScope.Service, lossy ? "what was written since" : null, [], steps, [], [], [], [], null);
+    private static Jump Restore(
+        string kind,
+        Versions.Version to,
+        ImmutableArray<MethodFigures> methods,
+        ImmutableArray<string> steps,
+        bool lossy
+    ) =>
+        new(
+            RestorePrefix + kind,
+            VersionRange.Any,
+            to,
+            true,
+            methods,
+            [],
+            [],
+            RestartScope.Service,
+            lossy ? "what was written since" : null,
+            [],
+            steps,
+            [],
+            [],
+            [],
+            [],
+            null
+        );
 
-    private TimeSpan Takes(ImmutableArray<string> steps) => steps.Aggregate(TimeSpan.Zero, (sum, s) => sum + (Product.Steps.TryGetValue(s, out var spec) ? spec.Expected : TimeSpan.Zero));
+    private TimeSpan Takes(ImmutableArray<string> steps) =>
+        steps.Aggregate(TimeSpan.Zero, (sum, s) =>
+            sum + (Product.Steps.TryGetValue(s, out var spec) ? spec.Expected : TimeSpan.Zero)
+        );
 
-    private TimeSpan SettleAfter(Versions.Version to) => Product.Jumps.FirstOrDefault(j => !j.Down && j.LeadsFrom(to, Product.IsRelease))?.Methods[0].Settle ?? TimeSpan.Zero;
+    private TimeSpan SettleAfter(Versions.Version to) =>
+        Product.Jumps.FirstOrDefault(j => !j.Down && j.LeadsFrom(to, Product.IsRelease))?.Methods[0].Settle
+        ?? TimeSpan.Zero;
 
-    /// <summary>The best way of this component by itself down to a version, whatever it meets; null where there is none.</summary>
+    /// <summary>The best way of this component by itself down to a version, whatever it meets; null where there is
+    /// none.</summary>
     public ChainBack? To(Versions.Version target, BackFigures index)
     {
-        if (Mine.Chains.TryGetValue((target, index), out var known)) return known;
+        if (Mine.Chains.TryGetValue((target, index), out var known))
+            return known;
         return Mine.Chains[(target, index)] = Find(target, index);
     }
 
     private ChainBack? Find(Versions.Version target, BackFigures index)
     {
-        if (Rest is null) return Down(Now, target, index, []);
+        if (Rest is null)
+            return Down(Now, target, index, []);
         // Found mixed it is first settled to what the others still are; only the moved members go.
         ChainBack? best = null;
         foreach (var jump in Ways.Where(j => j.To.Equals(Rest) && j.LeadsFrom(Now, Product.IsRelease)))
-            foreach (var figures in jump.Methods)
-                if (Cost(jump, figures, index, Moved, Waves) is { } first && Down(Rest, target, index, []) is { } rest)
-                {
-                    var whole = first.Then(rest);
-                    if (best is null || whole.CompareTo(best) < 0) best = whole;
-                }
+        foreach (var figures in jump.Methods)
+            if (Cost(jump, figures, index, Moved, Waves) is { } first && Down(Rest, target, index, []) is { } rest)
+            {
+                var whole = first.Then(rest);
+                if (best is null || whole.CompareTo(best) < 0)
+                    best = whole;
+            }
         return best;
     }
 
-    private ChainBack? Down(Versions.Version from, Versions.Version target, BackFigures index, ImmutableArray<Versions.Version> seen)
+    private ChainBack? Down(
+        Versions.Version from,
+        Versions.Version target,
+        BackFigures index,
+        ImmutableArray<Versions.Version> seen
+    )
     {
-        if (from.Equals(target)) return ChainBack.Nothing;
+        if (from.Equals(target))
+            return ChainBack.Nothing;
         ChainBack? best = null;
-        foreach (var jump in Ways.Where(j => j.To >= target && !seen.Contains(j.To) && j.LeadsFrom(from, Product.IsRelease)))
-            foreach (var figures in jump.Methods)
-                if (Cost(jump, figures, index, [], 0) is { } first && Down(jump.To, target, index, seen.Add(from)) is { } rest)
-                {
-                    var whole = first.Then(rest);
-                    if (best is null || whole.CompareTo(best) < 0) best = whole;
-                }
+        foreach (
+            var jump in Ways.Where(j => j.To >= target && !seen.Contains(j.To) && j.LeadsFrom(from, Product.IsRelease))
+        )
+        foreach (var figures in jump.Methods)
+            if (
+                Cost(jump, figures, index, [], 0) is { } first
+                && Down(jump.To, target, index, seen.Add(from)) is { } rest
+            )
+            {
+                var whole = first.Then(rest);
+                if (best is null || whole.CompareTo(best) < 0)
+                    best = whole;
+            }
         return best;
     }
 
@@ -124,16 +221,39 @@ public sealed record ComponentStanding(Component Component, Product Product, Ver
         var (lossy, whole) = (jump.Closes is null ? 0 : 1, jump.Restarts == RestartScope.Node);
         var taken = ImmutableArray.Create((jump, figures.Method));
         if (figures.Method is Method.Offline or Method.SideBySide)
-            return index.OutWith(Component.Id, whole) is { } outside ? new ChainBack(lossy, figures.Outage * outside, figures.Install + figures.Outage + figures.Settle, taken) : null;
+            return index.OutWith(Component.Id, whole) is { } outside
+                ? new ChainBack(
+                    lossy,
+                    figures.Outage * outside,
+                    figures.Install + figures.Outage + figures.Settle,
+                    taken
+                )
+                : null;
         if (figures.Method == Method.Replace)
         {
             var size = Component.Guard.Quorum || Component.Members.Any(m => index.HasRole(m)) ? 1 : Component.Spares;
-            return new ChainBack(lossy, TimeSpan.Zero, (((some.IsEmpty ? Component.Members.Length : some.Length) + size - 1) / size) * (figures.Member + figures.Settle), taken);
+            return new ChainBack(
+                lossy,
+                TimeSpan.Zero,
+                (((some.IsEmpty ? Component.Members.Length : some.Length) + size - 1) / size)
+                    * (figures.Member + figures.Settle),
+                taken
+            );
         }
-        if (index.Waves(Component.Id, whole) is not { } plan) return null;
+        if (index.Waves(Component.Id, whole) is not { } plan)
+            return null;
         var partly = !some.IsEmpty && some.Length < Component.Members.Length;
-        var (count, canary) = partly ? (waves, TimeSpan.Zero) : (plan.Waves.Length, plan.Waves is [{ Canary: true }, ..] ? (figures.CanarySettle ?? figures.Settle) - figures.Settle : TimeSpan.Zero);
-        var outage = partly ? plan.Waves.Take(waves).Sum(w => w.ComponentsOut.Length) : plan.Waves.Sum(w => w.ComponentsOut.Length);
+        var (count, canary) = partly
+            ? (waves, TimeSpan.Zero)
+            : (
+                plan.Waves.Length,
+                plan.Waves is [{ Canary: true }, ..]
+                    ? (figures.CanarySettle ?? figures.Settle) - figures.Settle
+                    : TimeSpan.Zero
+            );
+        var outage = partly
+            ? plan.Waves.Take(waves).Sum(w => w.ComponentsOut.Length)
+            : plan.Waves.Sum(w => w.ComponentsOut.Length);
         return new ChainBack(lossy, outage * figures.Member, count * (figures.Member + figures.Settle) + canary, taken);
     }
 }
@@ -146,7 +266,9 @@ public sealed class BackFigures(EstateIndex index)
 
     /// <summary>The waves of a component; null where it can't be rolled.</summary>
     public WavePlan? Waves(string component, bool wholeNodes) =>
-        _waves.TryGetValue((component, wholeNodes), out var known) ? known : _waves[(component, wholeNodes)] = WavePlanner.Plan(index, index.NumberOf(component), wholeNodes).Plan;
+        _waves.TryGetValue((component, wholeNodes), out var known)
+            ? known
+            : _waves[(component, wholeNodes)] = WavePlanner.Plan(index, index.NumberOf(component), wholeNodes).Plan;
 
     /// <summary>Whether a member has a role; then replacing goes one by one.</summary>
     public bool HasRole(Member member) => index.RoleOf(member) is not null;
@@ -154,18 +276,31 @@ public sealed class BackFigures(EstateIndex index)
     /// <summary>How many components an outage of a component takes out; null where it must not be.</summary>
     public int? OutWith(string component, bool wholeNodes)
     {
-        if (_out.TryGetValue((component, wholeNodes), out var known)) return known;
+        if (_out.TryGetValue((component, wholeNodes), out var known))
+            return known;
         var outside = Service.Cascade(index, [index.NumberOf(component)], _ => wholeNodes);
         return _out[(component, wholeNodes)] = Service.PeersTogether(index, outside) is null ? outside.Count : null;
     }
 }
 
-/// <summary>What it takes one component to be led back by itself: restores that lose writes, outage, time, and the jumps with their methods.</summary>
-public sealed record ChainBack(int Losses, TimeSpan Outage, TimeSpan Length, ImmutableArray<(Jump Jump, Method Method)> Jumps) : IComparable<ChainBack>
+/// <summary>What it takes one component to be led back by itself: restores that lose writes, outage, time, and the
+/// jumps with their methods.</summary>
+public sealed record ChainBack(
+    int Losses,
+    TimeSpan Outage,
+    TimeSpan Length,
+    ImmutableArray<(Jump Jump, Method Method)> Jumps
+) : IComparable<ChainBack>
 {
     public static readonly ChainBack Nothing = new(0, TimeSpan.Zero, TimeSpan.Zero, []);
 
-    public ChainBack Then(ChainBack next) => new(Losses + next.Losses, Outage + next.Outage, Length + next.Length, Jumps.AddRange(next.Jumps));
+    public ChainBack Then(ChainBack next) =>
+        new(Losses + next.Losses, Outage + next.Outage, Length + next.Length, Jumps.AddRange(next.Jumps));
 
-    public int CompareTo(ChainBack? other) => other is null ? -1 : (Losses, Outage, Length, Jumps.Length).CompareTo((other.Losses, other.Outage, other.Length, other.Jumps.Length));
+    public int CompareTo(ChainBack? other) =>
+        other is null
+            ? -1
+            : (Losses, Outage, Length, Jumps.Length).CompareTo(
+                (other.Losses, other.Outage, other.Length, other.Jumps.Length)
+            );
 }

@@ -9,7 +9,8 @@ using TideStep.Core.Waves;
 
 namespace TideStep.Core.Returns;
 
-/// <summary>Plans the return of a run, or of a plan from any of its rows: the best path of reverse moves, worked out like any other (3-planning, The return path).</summary>
+/// <summary>Plans the return of a run, or of a plan from any of its rows: the best path of reverse moves, worked out
+/// like any other (3-planning, The return path).</summary>
 public static class ReturnPlanner
 {
     /// <summary>The return path of a plan once its blocks up to one are done.</summary>
@@ -19,110 +20,335 @@ public static class ReturnPlanner
     /// <param name="asFarAs">The number of the move before whose beginning it leads; 1 is the start.</param>
     public static Checked<PathAnswer> PathFrom(EstateIndex index, Plan plan, int block, int asFarAs)
     {
-        if (block < 0 || block > plan.Blocks.Length) return new Checked<PathAnswer>(null, [new Problem($"the plan has no part {block}", null, $"Its parts are 1 to {plan.Blocks.Length}; 0 is before the first.")]);
-        if (asFarAs < 1 || asFarAs > plan.Moves.Length) return new Checked<PathAnswer>(null, [new Problem($"the plan has no move {asFarAs}", null, $"Its moves are 1 to {plan.Moves.Length}; 1 leads back to the start.")]);
+        if (block < 0 || block > plan.Blocks.Length)
+            return new Checked<PathAnswer>(
+                null,
+                [
+                    new Problem(
+                        $"the plan has no part {block}",
+                        null,
+                        $"Its parts are 1 to {plan.Blocks.Length}; 0 is before the first."
+                    ),
+                ]
+            );
+        if (asFarAs < 1 || asFarAs > plan.Moves.Length)
+            return new Checked<PathAnswer>(
+                null,
+                [
+                    new Problem(
+                        $"the plan has no move {asFarAs}",
+                        null,
+                        $"Its moves are 1 to {plan.Moves.Length}; 1 leads back to the start."
+                    ),
+                ]
+            );
         var standing = new Standing(AsFound(index, plan));
         ImmutableDictionary<string, Versions.Version>? target = null;
         foreach (var b in plan.Blocks.Take(block))
         {
-            if (b.Move >= asFarAs) target ??= standing.Versions;
-            foreach (var step in b.Lanes.SelectMany(l => l.Steps)) standing.Take(step, b.Number);
+            if (b.Move >= asFarAs)
+                target ??= standing.Versions;
+            foreach (var step in b.Lanes.SelectMany(l => l.Steps))
+                standing.Take(step, b.Number);
         }
-        var back = ReturnSearch.Find(standing, target ?? standing.Versions, plan.Day, plan.AllowsUntested, plan.Allowed, withReasons: true);
-        if (!back.Ok) return back;
+        var back = ReturnSearch.Find(
+            standing,
+            target ?? standing.Versions,
+            plan.Day,
+            plan.AllowsUntested,
+            plan.Allowed,
+            withReasons: true
+        );
+        if (!back.Ok)
+            return back;
         // That it leads down is the point of it; what it loses has to be said.
-        var lossy = back.Value!.Moves.SelectMany(m => m.Jumps).Where(j => j.Jump.Closes is not null).Select(j => $"{j.Component}: {j.Jump.Id} loses what was written since its capture");
-        return new Checked<PathAnswer>(back.Value with { Notes = [.. lossy.DefaultIfEmpty(back.Value.Moves.IsEmpty ? "nothing has been changed" : "nothing is lost")] }, []);
+        var lossy = back.Value!.Moves.SelectMany(m => m.Jumps)
+            .Where(j => j.Jump.Closes is not null)
+            .Select(j => $"{j.Component}: {j.Jump.Id} loses what was written since its capture");
+        return new Checked<PathAnswer>(
+            back.Value with
+            {
+                Notes =
+                [
+                    .. lossy.DefaultIfEmpty(back.Value.Moves.IsEmpty ? "nothing has been changed" : "nothing is lost"),
+                ],
+            },
+            []
+        );
     }
 
     /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
-    /// <param name="only">The member that alone is returned, with what stands on its node; everything where null.</param>
-    /// <param name="useless">The run's rollback points that lead nowhere any more by what happened since; none where null.</param>
-    public static Checked<Plan> Make(EstateIndex index, string run, RunState state, int asFarAs, string estateRevision, string catalogueRevision, string? only = null, IReadOnlySet<string>? useless = null)
+    /// <param name="only">The member that alone is returned, with what stands on its node; everything where
+    /// null.</param>
+    /// <param name="useless">The run's rollback points that lead nowhere any more by what happened since; none where
+    /// null.</param>
+    public static Checked<Plan> Make(
+        EstateIndex index,
+        string run,
+        RunState state,
+        int asFarAs,
+        string estateRevision,
+        string catalogueRevision,
+        string? only = null,
+        IReadOnlySet<string>? useless = null
+    )
     {
-        if (state.Plan.Kind == Plan.Return) return new Checked<Plan>(null, [new Problem("this run is a return itself, and nothing leads a return back", null, "Try again, or stop here.")]);
+        if (state.Plan.Kind == Plan.Return)
+            return new Checked<Plan>(
+                null,
+                [
+                    new Problem(
+                        "this run is a return itself, and nothing leads a return back",
+                        null,
+                        "Try again, or stop here."
+                    ),
+                ]
+            );
         var (standing, target) = Of(index, state, asFarAs, only, useless);
-        var answer = ReturnSearch.Find(standing, target, state.Plan.Day, state.Plan.AllowsUntested, state.Plan.Allowed, withReasons: true);
-        if (!answer.Ok) return new Checked<Plan>(null, answer.Problems);
-        if (!answer.Value!.Found) return new Checked<Plan>(null, [.. Closed(state, standing, target, answer.Value)]);
+        var answer = ReturnSearch.Find(
+            standing,
+            target,
+            state.Plan.Day,
+            state.Plan.AllowsUntested,
+            state.Plan.Allowed,
+            withReasons: true
+        );
+        if (!answer.Ok)
+            return new Checked<Plan>(null, answer.Problems);
+        if (!answer.Value!.Found)
+            return new Checked<Plan>(null, [.. Closed(state, standing, target, answer.Value)]);
         var path = answer.Value;
         var now = standing.Now();
         // Members that were replaced are not brought back; their successors stand for them.
         var here = now.Components.SelectMany(c => c.Members).Select(m => m.Id).ToHashSet();
         var (findings, gone) = (new Findings(), Gone(state, only).Where(here.Contains).ToHashSet());
-        var maker = new MoveMaker(now, Place, gone, state.Plan.Answers.ToDictionary(a => a.Id, a => a.Answer), findings);
+        var maker = new MoveMaker(
+            now,
+            Place,
+            gone,
+            state.Plan.Answers.ToDictionary(a => a.Id, a => a.Answer),
+            findings
+        );
         maker.BringBack(gone.Except(Handled(now, path)).ToHashSet());
-        for (var i = 0; i < path.Moves.Length; i++) maker.Add(i + 1, path.Moves[i]);
+        for (var i = 0; i < path.Moves.Length; i++)
+            maker.Add(i + 1, path.Moves[i]);
         var moves = PlanMaker.Planned(now, path);
         // Of one member alone nobody else's version is looked at afterwards.
-        ImmutableArray<Block> blocks = [.. maker.Blocks.Select(b => only is not null && b.Phase == Phase.Verify ? b with { Lanes = [.. b.Lanes.Where(l => l.Subject == only)] } : b)];
+        ImmutableArray<Block> blocks =
+        [
+            .. maker.Blocks.Select(b =>
+                only is not null && b.Phase == Phase.Verify
+                    ? b with
+                    {
+                        Lanes = [.. b.Lanes.Where(l => l.Subject == only)],
+                    }
+                    : b
+            ),
+        ];
         // What stood still before the run is not started by its return either.
-        blocks = [.. blocks.Select(b => b with { Lanes = [.. b.Lanes.Select(l => l with { Steps = [.. l.Steps.Where(s => !RunBinding.StoodStill(s, state))] })] })];
+        blocks =
+        [
+            .. blocks.Select(b =>
+                b with
+                {
+                    Lanes =
+                    [
+                        .. b.Lanes.Select(l =>
+                            l with
+                            {
+                                Steps = [.. l.Steps.Where(s => !RunBinding.StoodStill(s, state))],
+                            }
+                        ),
+                    ],
+                }
+            ),
+        ];
         var touched = blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct();
-        var premises = new Premises(estateRevision, catalogueRevision, touched.Where(m => index.Estate.FindMember(m) is not null).ToImmutableSortedDictionary(m => m, _ => "any", StringComparer.Ordinal));
-        var plan = new Plan(Plan.Return, run, state.Plan.Estate, state.Plan.Day, [.. moves.Select(m => m.Words.Replace(" to ", " back to ", StringComparison.Ordinal))], premises, moves, [.. maker.Points], blocks, PlanMaker.Length(blocks), [.. Losses(standing, path)])
+        var premises = new Premises(
+            estateRevision,
+            catalogueRevision,
+            touched
+                .Where(m => index.Estate.FindMember(m) is not null)
+                .ToImmutableSortedDictionary(m => m, _ => "any", StringComparer.Ordinal)
+        );
+        var plan = new Plan(
+            Plan.Return,
+            run,
+            state.Plan.Estate,
+            state.Plan.Day,
+            [.. moves.Select(m => m.Words.Replace(" to ", " back to ", StringComparison.Ordinal))],
+            premises,
+            moves,
+            [.. maker.Points],
+            blocks,
+            PlanMaker.Length(blocks),
+            [.. Losses(standing, path)]
+        )
         {
             AllowsUntested = state.Plan.AllowsUntested,
             Allowed = state.Plan.Allowed,
         };
         return new Checked<Plan>(findings.Any ? null : plan, findings.All);
 
-        RollbackPlace? Place(Jump jump, Member member) => ComponentStanding.IsRestore(jump) && standing.Changed[member.Component].PointFor(jump, member.Id) is { } point ? new RollbackPlace(point.Id, point.Kind, member.Id, point.Place, point.Version.Label) : null;
+        RollbackPlace? Place(Jump jump, Member member) =>
+            ComponentStanding.IsRestore(jump)
+            && standing.Changed[member.Component].PointFor(jump, member.Id) is { } point
+                ? new RollbackPlace(point.Id, point.Kind, member.Id, point.Place, point.Version.Label)
+                : null;
     }
 
     private static EstateIndex AsFound(EstateIndex index, Plan plan)
     {
         var members = index.Readings.Members;
         foreach (var (member, label) in plan.Premises.Running)
-            if (label is not ("none" or "any")) members = members.SetItem(member, (members.GetValueOrDefault(member) ?? MemberReading.None) with { Running = label, Installed = label, InService = true });
+            if (label is not ("none" or "any"))
+                members = members.SetItem(
+                    member,
+                    (members.GetValueOrDefault(member) ?? MemberReading.None) with
+                    {
+                        Running = label,
+                        Installed = label,
+                        InService = true,
+                    }
+                );
         return new EstateIndex(index.Estate, index.Readings with { Members = members }, index.Catalogue);
     }
 
-    // The start is what the plan found; what has begun since counts as done, for it may have changed something. A refused attempt never ran.
-    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(EstateIndex index, RunState state, int asFarAs, string? only, IReadOnlySet<string>? useless)
+    // The start is what the plan found; what has begun since counts as done, for it may have changed something. A
+    // refused attempt never ran.
+    private static (Standing Standing, ImmutableDictionary<string, Versions.Version> Target) Of(
+        EstateIndex index,
+        RunState state,
+        int asFarAs,
+        string? only,
+        IReadOnlySet<string>? useless
+    )
     {
         var standing = new Standing(AsFound(index, state.Plan));
         ImmutableDictionary<string, Versions.Version>? target = null;
         foreach (var block in state.Plan.Blocks)
         {
-            if (block.Move >= asFarAs) target ??= standing.Versions;
+            if (block.Move >= asFarAs)
+                target ??= standing.Versions;
             // Of one member alone only its own lane of the part at work counts: the others stay where they are.
-            if (only is not null && block.Number != state.CurrentBlock && !block.Lanes.Any(l => l.Steps.Any(s => s.Point is not null))) continue;
-            foreach (var step in block.Lanes.Where(l => only is null || l.Subject == only).SelectMany(l => l.Steps).Where(s => Begun(state, s) && (only is null || block.Number == state.CurrentBlock || s.Point is not null)))
+            if (
+                only is not null
+                && block.Number != state.CurrentBlock
+                && !block.Lanes.Any(l => l.Steps.Any(s => s.Point is not null))
+            )
+                continue;
+            foreach (
+                var step in block
+                    .Lanes.Where(l => only is null || l.Subject == only)
+                    .SelectMany(l => l.Steps)
+                    .Where(s =>
+                        Begun(state, s) && (only is null || block.Number == state.CurrentBlock || s.Point is not null)
+                    )
+            )
             {
-                var point = step.Point is { } id && state.Points.GetValueOrDefault(id) is { LeadsBack: true } captured && useless?.Contains(id) != true ? captured : null;
+                var point =
+                    step.Point is { } id
+                    && state.Points.GetValueOrDefault(id) is { LeadsBack: true } captured
+                    && useless?.Contains(id) != true
+                        ? captured
+                        : null;
                 // A point that is not verified leads nowhere.
-                standing.Take(point is null && step.Point is not null ? step with { Point = null } : step, block.Number, point is null ? null : (point.Place, point.CapturedAt));
+                standing.Take(
+                    point is null && step.Point is not null ? step with { Point = null } : step,
+                    block.Number,
+                    point is null ? null : (point.Place, point.CapturedAt)
+                );
             }
         }
         return (standing, target ?? standing.Versions);
     }
 
-    private static bool Begun(RunState state, PlanStep step) => state.Of(step.Id) is var progress && (progress.Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused) || (progress.Status == StepStatus.Done && progress.Attempts.IsEmpty));
+    private static bool Begun(RunState state, PlanStep step) =>
+        state.Of(step.Id) is var progress
+        && (
+            progress.Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused)
+            || (progress.Status == StepStatus.Done && progress.Attempts.IsEmpty)
+        );
 
     // Members of the block at work that left and are not back.
     private static HashSet<string> Gone(RunState state, string? only) =>
-        state.CurrentBlock == 0 ? [] : [.. state.Plan.Blocks.Where(b => b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move && b.Number <= state.CurrentBlock).SelectMany(b => b.Lanes).Where(l => only is null || l.Subject == only).SelectMany(l => l.Steps)
-            .Where(s => s.State is not MemberState.InService).Select(s => s.Member).Distinct().Where(m => state.MemberStateOf(m) is { } at and not MemberState.InService)];
+        state.CurrentBlock == 0
+            ? []
+            :
+            [
+                .. state
+                    .Plan.Blocks.Where(b =>
+                        b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move && b.Number <= state.CurrentBlock
+                    )
+                    .SelectMany(b => b.Lanes)
+                    .Where(l => only is null || l.Subject == only)
+                    .SelectMany(l => l.Steps)
+                    .Where(s => s.State is not MemberState.InService)
+                    .Select(s => s.Member)
+                    .Distinct()
+                    .Where(m => state.MemberStateOf(m) is { } at and not MemberState.InService),
+            ];
 
-    private static IEnumerable<string> Handled(EstateIndex index, PathAnswer path) => path.Moves.SelectMany(m => m.Waves is { } waves
-        ? waves.Waves.SelectMany(w => w.Members.Concat(w.AlsoOut))
-        : m.Out.Concat(m.Jumps.Select(j => j.Component)).Distinct().SelectMany(c => index.Estate.Find(c)!.Members)).Select(m => m.Id);
+    private static IEnumerable<string> Handled(EstateIndex index, PathAnswer path) =>
+        path
+            .Moves.SelectMany(m =>
+                m.Waves is { } waves
+                    ? waves.Waves.SelectMany(w => w.Members.Concat(w.AlsoOut))
+                    : m
+                        .Out.Concat(m.Jumps.Select(j => j.Component))
+                        .Distinct()
+                        .SelectMany(c => index.Estate.Find(c)!.Members)
+            )
+            .Select(m => m.Id);
 
-    private static IEnumerable<string> Losses(Standing standing, PathAnswer path) => path.Moves.SelectMany(m => m.Jumps).Where(j => j.Jump.Closes is not null && ComponentStanding.IsRestore(j.Jump))
-        .Select(j => $"{j.Component}: what was written since {standing.Changed[j.Component].Points.Where(p => p.Version.Equals(j.To)).Min(p => p.At):u} is lost");
+    private static IEnumerable<string> Losses(Standing standing, PathAnswer path) =>
+        path
+            .Moves.SelectMany(m => m.Jumps)
+            .Where(j => j.Jump.Closes is not null && ComponentStanding.IsRestore(j.Jump))
+            .Select(j =>
+                $"{j.Component}: what was written since "
+                + $"{standing.Changed[j.Component].Points.Where(p => p.Version.Equals(j.To)).Min(p => p.At):u} "
+                + $"is lost"
+            );
 
-    private static IEnumerable<Problem> Closed(RunState state, Standing standing, ImmutableDictionary<string, Versions.Version> target, PathAnswer answer)
+    private static IEnumerable<Problem> Closed(
+        RunState state,
+        Standing standing,
+        ImmutableDictionary<string, Versions.Version> target,
+        PathAnswer answer
+    )
     {
         var figures = new BackFigures(standing.Now());
-        var closed = standing.Changed.Values.Where(c => target.TryGetValue(c.Component.Id, out var at) && c.To(at, figures) is null).ToList();
+        var closed = standing
+            .Changed.Values.Where(c => target.TryGetValue(c.Component.Id, out var at) && c.To(at, figures) is null)
+            .ToList();
         foreach (var component in closed)
         {
             var (id, at) = (component.Component.Id, target[component.Component.Id]);
-            var by = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Closes && s.Member.StartsWith(id + "/", StringComparison.Ordinal) && Begun(state, s));
-            yield return new Problem($"the return path of {id} is closed: {(by is null ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no verified rollback point covers every member that changed" : $"the step {by.Title} closed it")}", null, "Stop here, or try again.");
+            var by = state
+                .Plan.Blocks.SelectMany(b => b.Lanes)
+                .SelectMany(l => l.Steps)
+                .FirstOrDefault(s =>
+                    s.Closes && s.Member.StartsWith(id + "/", StringComparison.Ordinal) && Begun(state, s)
+                );
+            yield return new Problem(
+                $"the return path of {id} is closed: "
+                    + (
+                        by is null
+                            ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no "
+                                + $"verified rollback point covers every member that changed"
+                            : $"the step {by.Title} closed it"
+                    ),
+                null,
+                "Stop here, or try again."
+            );
         }
-        if (closed.Count > 0) yield break;
-        yield return new Problem("no order of reverse moves leads back through states that are allowed", string.Join("; ", answer.Reasons.Select(r => r.What)), "Stop here, or try again.");
+        if (closed.Count > 0)
+            yield break;
+        yield return new Problem(
+            "no order of reverse moves leads back through states that are allowed",
+            string.Join("; ", answer.Reasons.Select(r => r.What)),
+            "Stop here, or try again."
+        );
     }
 }

@@ -5,7 +5,8 @@ using TideStep.Core.Plans;
 
 namespace TideStep.Core.Returns;
 
-/// <summary>Follows the steps of a plan, or those that a run has begun, and knows where every component stands and what leads it back.</summary>
+/// <summary>Follows the steps of a plan, or those that a run has begun, and knows where every component stands and what
+/// leads it back.</summary>
 public sealed class Standing
 {
     public Standing(EstateIndex start)
@@ -13,7 +14,8 @@ public sealed class Standing
         (Start, _now) = (start, new Membership(start.Estate));
         var versions = ImmutableDictionary.CreateBuilder<string, Core.Versions.Version>();
         foreach (var component in start.Components)
-            if (start.Catalogue.Find(component.Product) is { } product && Highest(component, product) is { } version) versions[component.Id] = version;
+            if (start.Catalogue.Find(component.Product) is { } product && Highest(component, product) is { } version)
+                versions[component.Id] = version;
         Versions = versions.ToImmutable();
     }
 
@@ -27,11 +29,14 @@ public sealed class Standing
     /// <summary>The same with the members where they are now: replaced ones have moved to other nodes.</summary>
     public Estate Estate => _now.Estate;
 
-    /// <summary>The version of each component; of one whose members differ that of its moved members, or the highest found.</summary>
+    /// <summary>The version of each component; of one whose members differ that of its moved members, or the highest
+    /// found.</summary>
     public ImmutableDictionary<string, Core.Versions.Version> Versions { get; private set; }
 
-    /// <summary>The components that have changed, each with its standing; a component led back to where it was counts no more.</summary>
-    public ImmutableSortedDictionary<string, ComponentStanding> Changed { get; private set; } = ImmutableSortedDictionary.Create<string, ComponentStanding>(StringComparer.Ordinal);
+    /// <summary>The components that have changed, each with its standing; a component led back to where it was counts
+    /// no more.</summary>
+    public ImmutableSortedDictionary<string, ComponentStanding> Changed { get; private set; } =
+        ImmutableSortedDictionary.Create<string, ComponentStanding>(StringComparer.Ordinal);
 
     /// <summary>A step whose effect has begun or is taken to be done.</summary>
     /// <param name="step">The step.</param>
@@ -39,24 +44,66 @@ public sealed class Standing
     /// <param name="point">The rollback point that it captured, where it lies and since when, or null.</param>
     public void Take(PlanStep step, int wave, (string Place, DateTimeOffset? At)? point = null)
     {
-        if (step.To is null && step.Point is null) return; // it only leaves and returns with another
+        if (step.To is null && step.Point is null)
+            return; // it only leaves and returns with another
         var id = step.Member[..step.Member.IndexOf('/')];
-        if (Joins(step, id)) Swap(id, step.Member);
-        if (_now.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product) return;
+        if (Joins(step, id))
+            Swap(id, step.Member);
+        if (_now.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product)
+            return;
         if (step.Point is { } name && step.From is { } from && Parse(product, from) is { } version)
-            Add(component, product, new PointInHand(name, step.Member, step.Name, version, point?.Place ?? "", step.State == MemberState.InService, point?.At));
+            Add(
+                component,
+                product,
+                new PointInHand(
+                    name,
+                    step.Member,
+                    step.Name,
+                    version,
+                    point?.Place ?? "",
+                    step.State == MemberState.InService,
+                    point?.At
+                )
+            );
         if (step.Voids is not null)
-            foreach (var (other, holding) in _inHand.Where(h => h.Value.Points.Any(p => step.MakesVoid(h.Key, p.Kind))).ToList()) Set(holding with { Points = [.. holding.Points.Where(p => !step.MakesVoid(other, p.Kind))] });
-        if (step.Closes && step.To is { } closing && Parse(product, closing) is { } floor && Known(component, product) is { } known) Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
-        if (step.State is MemberState.Working or MemberState.Restarting && step.To is { } to && Parse(product, to) is { } now) Move(component, product, step.Member, to, now, wave);
-        if (step.State == MemberState.Verifying && step.To is not null && step.Name == "in-step" && Known(component, product) is { } served && served.Points.Any(p => !p.Lossy))
+            foreach (
+                var (other, holding) in _inHand
+                    .Where(h => h.Value.Points.Any(p => step.MakesVoid(h.Key, p.Kind)))
+                    .ToList()
+            )
+                Set(holding with { Points = [.. holding.Points.Where(p => !step.MakesVoid(other, p.Kind))] });
+        if (
+            step.Closes
+            && step.To is { } closing
+            && Parse(product, closing) is { } floor
+            && Known(component, product) is { } known
+        )
+            Set(known with { Floor = known.Floor is { } before && before > floor ? before : floor });
+        if (
+            step.State is MemberState.Working or MemberState.Restarting
+            && step.To is { } to
+            && Parse(product, to) is { } now
+        )
+            Move(component, product, step.Member, to, now, wave);
+        if (
+            step.State == MemberState.Verifying
+            && step.To is not null
+            && step.Name == "in-step"
+            && Known(component, product) is { } served
+            && served.Points.Any(p => !p.Lossy)
+        )
             Set(served with { Points = [.. served.Points.Select(p => p with { Lossy = true })] });
     }
 
     // A new member joins where a spare node is changed to another version.
-    private bool Joins(PlanStep step, string id) => step.State == MemberState.Working && step.To is not null && step.To != step.From && _now.IsSpare(id, step.Member);
+    private bool Joins(PlanStep step, string id) =>
+        step.State == MemberState.Working
+        && step.To is not null
+        && step.To != step.From
+        && _now.IsSpare(id, step.Member);
 
-    // From the moment a new member joins it stands for the old one: that one leaves next, or, on the way back, is still there.
+    // From the moment a new member joins it stands for the old one: that one leaves next, or, on the way back, is still
+    // there.
     private void Swap(string id, string member)
     {
         var component = _now.Find(id)!;
@@ -67,11 +114,20 @@ public sealed class Standing
         foreach (var (from, to) in _now.Swap(id, old.Node, member[(member.IndexOf('/') + 1)..]))
         {
             _was[to] = FirstLabelOf(from);
-            if (LabelOf(from) is { } label) _running[to] = label;
+            if (LabelOf(from) is { } label)
+                _running[to] = label;
             _running.Remove(from);
             var its = to[..to.IndexOf('/')];
-            if (_inHand.TryGetValue(its, out var known)) Set(known with { Component = _now.Find(its)!, Moved = [.. known.Moved.Select(m => m == from ? to : m)] });
-            if (_left.TryGetValue(its, out var rest) && rest.Remove(from)) rest.Add(to);
+            if (_inHand.TryGetValue(its, out var known))
+                Set(
+                    known with
+                    {
+                        Component = _now.Find(its)!,
+                        Moved = [.. known.Moved.Select(m => m == from ? to : m)],
+                    }
+                );
+            if (_left.TryGetValue(its, out var rest) && rest.Remove(from))
+                rest.Add(to);
         }
         _joined.Add(member);
         // Waves and outages run otherwise on other nodes.
@@ -82,7 +138,8 @@ public sealed class Standing
     private readonly Dictionary<string, string?> _was = [];
 
     // What the member ran at the start, or the one whose place it took.
-    private string? FirstLabelOf(string member) => _was.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
+    private string? FirstLabelOf(string member) =>
+        _was.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
 
     private readonly Dictionary<string, ComponentStanding> _inHand = [];
 
@@ -91,48 +148,102 @@ public sealed class Standing
 
     private readonly Dictionary<(string Product, string Label), Core.Versions.Version?> _parsed = [];
 
-    private Core.Versions.Version? Parse(Product product, string label) => _parsed.TryGetValue((product.Id, label), out var known) ? known : _parsed[(product.Id, label)] = product.Scheme.TryParse(label);
+    private Core.Versions.Version? Parse(Product product, string label) =>
+        _parsed.TryGetValue((product.Id, label), out var known)
+            ? known
+            : _parsed[(product.Id, label)] = product.Scheme.TryParse(label);
 
     private ComponentStanding? Known(Component component, Product product) =>
-        _inHand.TryGetValue(component.Id, out var known) ? known : Versions.TryGetValue(component.Id, out var version) ? new ComponentStanding(component, product, version, null, [.. component.Members.Select(m => m.Id)], 0, null, []) : null;
+        _inHand.TryGetValue(component.Id, out var known) ? known
+        : Versions.TryGetValue(component.Id, out var version)
+            ? new ComponentStanding(
+                component,
+                product,
+                version,
+                null,
+                [.. component.Members.Select(m => m.Id)],
+                0,
+                null,
+                []
+            )
+        : null;
 
-    private Core.Versions.Version? Highest(Component component, Product product) => component.Members.Select(m => LabelOf(m.Id)).OfType<string>().Distinct().Select(product.Scheme.TryParse).OfType<Core.Versions.Version>().Order().LastOrDefault();
+    private Core.Versions.Version? Highest(Component component, Product product) =>
+        component
+            .Members.Select(m => LabelOf(m.Id))
+            .OfType<string>()
+            .Distinct()
+            .Select(product.Scheme.TryParse)
+            .OfType<Core.Versions.Version>()
+            .Order()
+            .LastOrDefault();
 
     private void Add(Component component, Product product, PointInHand point)
     {
-        if (Known(component, product) is { } known) Set(known with { Points = known.Points.Add(point) });
+        if (Known(component, product) is { } known)
+            Set(known with { Points = known.Points.Add(point) });
     }
 
-    private void Move(Component component, Product product, string member, string to, Core.Versions.Version now, int wave)
+    private void Move(
+        Component component,
+        Product product,
+        string member,
+        string to,
+        Core.Versions.Version now,
+        int wave
+    )
     {
-        if (Known(component, product) is not { } known) return;
-        if (!_waves.TryGetValue((component.Id, to), out var waves)) _waves[(component.Id, to)] = waves = [];
+        if (Known(component, product) is not { } known)
+            return;
+        if (!_waves.TryGetValue((component.Id, to), out var waves))
+            _waves[(component.Id, to)] = waves = [];
         var another = waves.Add(wave);
         var onward = known.Now.Equals(now) && _left.ContainsKey(component.Id);
         if (LabelOf(member) == to && onward)
         {
-            if (another) Set(known with { Waves = waves.Count });
+            if (another)
+                Set(known with { Waves = waves.Count });
             return;
         }
         _running[member] = to;
-        // Who is left is counted once for each version that a component goes to: a component may have thousands of members.
-        if (onward) _left[component.Id].Remove(member);
-        else _left[component.Id] = [.. component.Members.Where(m => m.Id != member && LabelOf(m.Id) is { } label && label != to).Select(m => m.Id)];
-        var moved = onward ? known.Moved.Add(member) : [.. component.Members.Where(m => LabelOf(m.Id) == to).Select(m => m.Id)];
-        var rest = _left[component.Id] is { Count: > 0 } left ? onward && known.Rest is { } before ? before : Parse(product, LabelOf(left.First())!) : null;
+        // Who is left is counted once for each version that a component goes to: a component may have thousands of
+        // members.
+        if (onward)
+            _left[component.Id].Remove(member);
+        else
+            _left[component.Id] =
+            [
+                .. component
+                    .Members.Where(m => m.Id != member && LabelOf(m.Id) is { } label && label != to)
+                    .Select(m => m.Id),
+            ];
+        var moved = onward
+            ? known.Moved.Add(member)
+            : [.. component.Members.Where(m => LabelOf(m.Id) == to).Select(m => m.Id)];
+        var rest = _left[component.Id] is { Count: > 0 } left
+            ? onward && known.Rest is { } before
+                ? before
+                : Parse(product, LabelOf(left.First())!)
+            : null;
         Set(known with { Now = now, Rest = rest, Moved = moved, Waves = waves.Count });
     }
 
     private readonly Dictionary<string, HashSet<string>> _left = [];
 
-    private string? LabelOf(string member) => _running.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
+    private string? LabelOf(string member) =>
+        _running.TryGetValue(member, out var label) ? label : Start.Readings.Members.GetValueOrDefault(member)?.Running;
 
     private void Set(ComponentStanding standing)
     {
         _inHand[standing.Component.Id] = standing;
         Touched.Add(standing.Component.Id);
-        if (Versions[standing.Component.Id] != standing.Now) Versions = Versions.SetItem(standing.Component.Id, standing.Now);
-        Changed = standing.Component.Members.Any(m => _running.TryGetValue(m.Id, out var now) && now != FirstLabelOf(m.Id)) ? Changed.SetItem(standing.Component.Id, standing) : Changed.Remove(standing.Component.Id);
+        if (Versions[standing.Component.Id] != standing.Now)
+            Versions = Versions.SetItem(standing.Component.Id, standing.Now);
+        Changed = standing.Component.Members.Any(m =>
+            _running.TryGetValue(m.Id, out var now) && now != FirstLabelOf(m.Id)
+        )
+            ? Changed.SetItem(standing.Component.Id, standing)
+            : Changed.Remove(standing.Component.Id);
     }
 
     /// <summary>The estate as it stands now, for planning: every member in service that was so before.</summary>
@@ -140,7 +251,15 @@ public sealed class Standing
     {
         var members = Start.Readings.Members;
         foreach (var (member, label) in _running)
-            members = members.SetItem(member, (members.GetValueOrDefault(member) ?? MemberReading.None) with { Running = label, Installed = label, InService = members.GetValueOrDefault(member) is not { InService: false, Running: not null } });
+            members = members.SetItem(
+                member,
+                (members.GetValueOrDefault(member) ?? MemberReading.None) with
+                {
+                    Running = label,
+                    Installed = label,
+                    InService = members.GetValueOrDefault(member) is not { InService: false, Running: not null },
+                }
+            );
         return new EstateIndex(Estate, Start.Readings with { Members = members }, Start.Catalogue);
     }
 }

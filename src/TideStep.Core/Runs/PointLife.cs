@@ -10,7 +10,13 @@ namespace TideStep.Core.Runs;
 /// <param name="Point">What is known of it; its state takes in what later runs and the time have done to it.</param>
 /// <param name="Until">Until when it serves; null while its run is at work.</param>
 /// <param name="Settled">When the settle time of its component is over; null while its run is at work.</param>
-public sealed record PointLine(string Run, string Label, PointState Point, DateTimeOffset? Until, DateTimeOffset? Settled)
+public sealed record PointLine(
+    string Run,
+    string Label,
+    PointState Point,
+    DateTimeOffset? Until,
+    DateTimeOffset? Settled
+)
 {
     /// <summary>Whether it still takes room on its node.</summary>
     public bool TakesRoom => Point.State is not PointState.GivenUp && !Overwritten;
@@ -19,7 +25,8 @@ public sealed record PointLine(string Run, string Label, PointState Point, DateT
     public bool Overwritten { get; init; }
 }
 
-/// <summary>The life of rollback points across runs: used, void, expired; and when one may be given up (4-execution, Rollback points).</summary>
+/// <summary>The life of rollback points across runs: used, void, expired; and when one may be given up (4-execution,
+/// Rollback points).</summary>
 public static class PointLife
 {
     /// <summary>Every point of runs, newest first, each in the state that it has by now.</summary>
@@ -31,51 +38,127 @@ public static class PointLife
         for (var i = 0; i < lines.Count; i++)
         {
             var line = lines[i];
-            if (line.Point.State is PointState.GivenUp or PointState.GivingUp or PointState.Void or null) continue;
-            if (lines.FirstOrDefault(o => o.Point.Planned.Node == line.Point.Planned.Node && o.Point.Place == line.Point.Place && o.Point.CapturedAt > line.Point.CapturedAt) is { } over)
-                lines[i] = line with { Point = line.Point with { State = PointState.Void, Why = $"written over by run {over.Run}" }, Overwritten = true };
+            if (line.Point.State is PointState.GivenUp or PointState.GivingUp or PointState.Void or null)
+                continue;
+            if (
+                lines.FirstOrDefault(o =>
+                    o.Point.Planned.Node == line.Point.Planned.Node
+                    && o.Point.Place == line.Point.Place
+                    && o.Point.CapturedAt > line.Point.CapturedAt
+                ) is
+                { } over
+            )
+                lines[i] = line with
+                {
+                    Point = line.Point with { State = PointState.Void, Why = $"written over by run {over.Run}" },
+                    Overwritten = true,
+                };
             else if (known.Select(r => Voiding(line, r.Run, r.State)).FirstOrDefault(v => v is not null) is { } voided)
                 lines[i] = line with { Point = line.Point with { State = PointState.Void, Why = voided } };
-            else if (line.Until <= now) lines[i] = line with { Point = line.Point with { State = PointState.Expired, Why = $"served till {line.Until:u}" } };
-            else if (known.FirstOrDefault(r => Used(line, r.State)) is { Run: { } by }) lines[i] = line with { Point = line.Point with { State = PointState.Used, Why = $"brought back by run {by}" } };
+            else if (line.Until <= now)
+                lines[i] = line with
+                {
+                    Point = line.Point with { State = PointState.Expired, Why = $"served till {line.Until:u}" },
+                };
+            else if (known.FirstOrDefault(r => Used(line, r.State)) is { Run: { } by })
+                lines[i] = line with
+                {
+                    Point = line.Point with { State = PointState.Used, Why = $"brought back by run {by}" },
+                };
         }
-        return [.. lines.OrderByDescending(l => l.Point.CapturedAt).ThenBy(l => l.Point.Planned.Id, StringComparer.Ordinal)];
+        return
+        [
+            .. lines.OrderByDescending(l => l.Point.CapturedAt).ThenBy(l => l.Point.Planned.Id, StringComparer.Ordinal),
+        ];
     }
 
     /// <summary>Why a point may not be given up now; null where it may.</summary>
     /// <param name="all">Every point, as <see cref="Of"/> gives them.</param>
     /// <param name="ended">Whether its run has ended.</param>
     /// <param name="holder">The run that works on its component now, or null.</param>
-    public static Problem? Refusal(PointLine line, IEnumerable<PointLine> all, bool ended, string? holder, DateTimeOffset now)
+    public static Problem? Refusal(
+        PointLine line,
+        IEnumerable<PointLine> all,
+        bool ended,
+        string? holder,
+        DateTimeOffset now
+    )
     {
         var name = line.Point.Planned.Id;
-        if (line.Point.State == PointState.GivenUp) return new Problem($"{name} of run {line.Run} was given up already", null, "Nothing is left of it.");
-        if (line.Overwritten) return new Problem($"{name} of run {line.Run} was {line.Point.Why}", null, "Nothing is left of it: give up the later one.");
-        if (!ended) return new Problem($"run {line.Run} is at work and may need {name} on its way back", null, "Wait for its end.");
-        if (holder is not null) return new Problem($"run {holder} works on {line.Point.Planned.Component}", null, "Wait for its end.");
-        if (line.Point.State is not (PointState.Usable or PointState.Used)) return null;
+        if (line.Point.State == PointState.GivenUp)
+            return new Problem($"{name} of run {line.Run} was given up already", null, "Nothing is left of it.");
+        if (line.Overwritten)
+            return new Problem(
+                $"{name} of run {line.Run} was {line.Point.Why}",
+                null,
+                "Nothing is left of it: give up the later one."
+            );
+        if (!ended)
+            return new Problem(
+                $"run {line.Run} is at work and may need {name} on its way back",
+                null,
+                "Wait for its end."
+            );
+        if (holder is not null)
+            return new Problem($"run {holder} works on {line.Point.Planned.Component}", null, "Wait for its end.");
+        if (line.Point.State is not (PointState.Usable or PointState.Used))
+            return null;
         // Of a component's points that lead back some of the same version have to stay till its settle time is over.
-        var last = !all.Any(o => o != line && o.Point.LeadsBack && o.Point.Planned.Component == line.Point.Planned.Component && o.Point.Planned.Member == line.Point.Planned.Member);
+        var last = !all.Any(o =>
+            o != line
+            && o.Point.LeadsBack
+            && o.Point.Planned.Component == line.Point.Planned.Component
+            && o.Point.Planned.Member == line.Point.Planned.Member
+        );
         return last && line.Settled > now
-            ? new Problem($"{name} is the last rollback point of {line.Point.Planned.Member}, and {line.Point.Planned.Component} settles till {line.Settled:u}", null, "Give it up after that.")
+            ? new Problem(
+                $"{name} is the last rollback point of {line.Point.Planned.Member}, and "
+                    + $"{line.Point.Planned.Component} settles till {line.Settled:u}",
+                null,
+                "Give it up after that."
+            )
             : null;
     }
 
     private static PointLine Line(string run, RunState state, PointState point) =>
-        new(run, state.Label, point with { State = point.State ?? "not verified" }, state.EndedAt + point.Planned.Serves, state.EndedAt + point.Planned.Settle);
+        new(
+            run,
+            state.Label,
+            point with
+            {
+                State = point.State ?? "not verified",
+            },
+            state.EndedAt + point.Planned.Serves,
+            state.EndedAt + point.Planned.Settle
+        );
 
-    // A later run's step, of the same component or of one that touches it, may say that captures of a kind lead nowhere any more.
+    // A later run's step, of the same component or of one that touches it, may say that captures of a kind lead nowhere
+    // any more.
     private static string? Voiding(PointLine line, string run, RunState state)
     {
-        if (run == line.Run || state.LastAt < line.Point.CapturedAt) return null;
-        var step = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.MakesVoid(line.Point.Planned.Component, line.Point.Planned.Kind) && state.Of(s.Id).Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused && a.Begun > line.Point.CapturedAt));
+        if (run == line.Run || state.LastAt < line.Point.CapturedAt)
+            return null;
+        var step = state
+            .Plan.Blocks.SelectMany(b => b.Lanes)
+            .SelectMany(l => l.Steps)
+            .FirstOrDefault(s =>
+                s.MakesVoid(line.Point.Planned.Component, line.Point.Planned.Kind)
+                && state
+                    .Of(s.Id)
+                    .Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused && a.Begun > line.Point.CapturedAt)
+            );
         return step is null ? null : $"void by {step.Title} on {step.Node} in run {run}";
     }
 
     private static bool Used(PointLine line, RunState state)
     {
-        if (state.Plan.Kind != Plan.Return || state.Plan.Parent != line.Run) return false;
-        var steps = state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Where(s => s.Uses == line.Point.Planned.Id).ToList();
+        if (state.Plan.Kind != Plan.Return || state.Plan.Parent != line.Run)
+            return false;
+        var steps = state
+            .Plan.Blocks.SelectMany(b => b.Lanes)
+            .SelectMany(l => l.Steps)
+            .Where(s => s.Uses == line.Point.Planned.Id)
+            .ToList();
         return steps.Count > 0 && steps.All(s => state.Of(s.Id).Status == StepStatus.Done);
     }
 }

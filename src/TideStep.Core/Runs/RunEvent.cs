@@ -5,13 +5,40 @@ using TideStep.Core.Plans;
 namespace TideStep.Core.Runs;
 
 /// <summary>What became of an attempt on the far side.</summary>
-public enum AttemptEnd { Succeeded, Failed, Refused, Lost, Restarted }
+public enum AttemptEnd
+{
+    Succeeded,
+    Failed,
+    Refused,
+    Lost,
+    Restarted,
+}
 
 /// <summary>How a step came to be done.</summary>
-public enum DoneHow { Done, Already, Signed, Marked, Skipped, LeftOut }
+public enum DoneHow
+{
+    Done,
+    Already,
+    Signed,
+    Marked,
+    Skipped,
+    LeftOut,
+}
 
 /// <summary>What a person may say at a halt.</summary>
-public enum DecisionKind { TryAgain, CorrectAndTryAgain, MarkAsDone, Skip, LeaveOut, GoPastWindow, AcceptDifferences, ReturnMember, ReturnAsFarAs, StopHere }
+public enum DecisionKind
+{
+    TryAgain,
+    CorrectAndTryAgain,
+    MarkAsDone,
+    Skip,
+    LeaveOut,
+    GoPastWindow,
+    AcceptDifferences,
+    ReturnMember,
+    ReturnAsFarAs,
+    StopHere,
+}
 
 /// <summary>What a named person changes of a step in this run; the plan itself stays as it is.</summary>
 /// <param name="Limit">Another time for one attempt.</param>
@@ -23,7 +50,13 @@ public sealed record Amendment(TimeSpan? Limit, int? Times, ImmutableArray<strin
 public sealed record StandingOrder(DecisionKind Decision, TimeSpan After, int Times = 1);
 
 /// <summary>How a run ended.</summary>
-public enum RunEnd { Completed, Returned, StoppedHere, Abandoned }
+public enum RunEnd
+{
+    Completed,
+    Returned,
+    StoppedHere,
+    Abandoned,
+}
 
 /// <summary>Something that a run did or learnt. The journal of these is the only truth of a run.</summary>
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "event")]
@@ -90,7 +123,8 @@ public sealed record Opened(string Plan, string Label, string By, string? Parent
 /// <summary>A service instance took the run; its epoch is above every earlier one.</summary>
 public sealed record Owned(string Owner) : RunEvent;
 
-/// <summary>The plan was checked on readings taken for it: how many checks there were, and those that failed or are open with who accepted them.</summary>
+/// <summary>The plan was checked on readings taken for it: how many checks there were, and those that failed or are
+/// open with who accepted them.</summary>
 public sealed record PlanChecked(int Checks, ImmutableArray<Checks.Finding> Findings) : RunEvent;
 
 /// <summary>A member that runs another version than is installed on it, and what puts that into effect.</summary>
@@ -106,10 +140,15 @@ public sealed record MembersRead(string When, ImmutableSortedDictionary<string, 
     public ImmutableSortedDictionary<string, string>? Answers { get; init; }
 }
 
-/// <summary>The same questions were asked after the work; the differences that there are, borne or not, once they were at rest or their time was over.</summary>
-public sealed record AnswersCompared(ImmutableSortedDictionary<string, string> Answers, ImmutableArray<Compared> Differences) : RunEvent;
+/// <summary>The same questions were asked after the work; the differences that there are, borne or not, once they were
+/// at rest or their time was over.</summary>
+public sealed record AnswersCompared(
+    ImmutableSortedDictionary<string, string> Answers,
+    ImmutableArray<Compared> Differences
+) : RunEvent;
 
-/// <summary>The reading after a break waits for a node that does not answer, or for something that does not run.</summary>
+/// <summary>The reading after a break waits for a node that does not answer, or for something that does not
+/// run.</summary>
 public sealed record ReadingAwaited(string Why) : RunEvent;
 
 /// <summary>After a break the members concerned and the premises were read again.</summary>
@@ -139,17 +178,20 @@ public sealed record StepBegun(string Step) : RunEvent;
 /// <summary>An expression put to live readings: the purpose is already, verify or await.</summary>
 public sealed record Probed(string Step, string Purpose, bool Holds, string Why) : RunEvent;
 
-/// <summary>What a step takes from readings, as it was right before its first attempt; what it changed is later put back to exactly this.</summary>
+/// <summary>What a step takes from readings, as it was right before its first attempt; what it changed is later put
+/// back to exactly this.</summary>
 public sealed record ParametersRead(string Step, ImmutableSortedDictionary<string, string> Values) : RunEvent;
 
 /// <summary>What a step's own output told of its success, by name.</summary>
 public sealed record Told(string Step, ImmutableSortedDictionary<string, double> Numbers) : RunEvent;
 
-/// <summary>An effect is about to begin; durable before it does. For a temporary measure this also is its undo entry.</summary>
+/// <summary>An effect is about to begin; durable before it does. For a temporary measure this also is its undo
+/// entry.</summary>
 public sealed record Intended(string Step, string Attempt, int Number, string Node, bool Undo) : RunEvent;
 
 /// <summary>An attempt is known to have ended.</summary>
-public sealed record AttemptEnded(string Step, string Attempt, AttemptEnd End, int? ExitCode, string Output, bool Undo) : RunEvent;
+public sealed record AttemptEnded(string Step, string Attempt, AttemptEnd End, int? ExitCode, string Output, bool Undo)
+    : RunEvent;
 
 /// <summary>By its own output an attempt has come to a part of its step; numbered from 1.</summary>
 public sealed record MilestoneReached(string Step, string Attempt, int Number, string Title) : RunEvent;
@@ -157,16 +199,19 @@ public sealed record MilestoneReached(string Step, string Attempt, int Number, s
 /// <summary>An attempt runs longer than its limit; it is neither done nor failed.</summary>
 public sealed record AttemptOverdue(string Step, string Attempt) : RunEvent;
 
-/// <summary>The far side is about to be asked to stop an overdue attempt's command, because its step says that it may be stopped.</summary>
+/// <summary>The far side is about to be asked to stop an overdue attempt's command, because its step says that it may
+/// be stopped.</summary>
 public sealed record StopAsked(string Step, string Attempt) : RunEvent;
 
 /// <summary>A rollback point was captured; size in bytes, checksum SHA-256 in hexadecimal.</summary>
-public sealed record PointCaptured(string Step, string Point, string Place, long Bytes, string Sha256, int Entries) : RunEvent;
+public sealed record PointCaptured(string Step, string Point, string Place, long Bytes, string Sha256, int Entries)
+    : RunEvent;
 
 /// <summary>The captured point was read again and found whole.</summary>
 public sealed record PointVerified(string Point, string How) : RunEvent;
 
-/// <summary>A person gave a point up after the run; what it holds is about to be taken away on its node. Durable before that begins.</summary>
+/// <summary>A person gave a point up after the run; what it holds is about to be taken away on its node. Durable before
+/// that begins.</summary>
 public sealed record PointGivingUp(string Point, string By, string? Reason, string Attempt) : RunEvent;
 
 /// <summary>What the point held is gone.</summary>
@@ -178,7 +223,8 @@ public sealed record StepDone(string Step, DoneHow How) : RunEvent;
 
 public sealed record StepFailed(string Step, string Why) : RunEvent;
 
-/// <summary>A member that was restarted for another version runs its former one again: a watchdog of its own went back.</summary>
+/// <summary>A member that was restarted for another version runs its former one again: a watchdog of its own went
+/// back.</summary>
 public sealed record MemberReverted(string Step, string Member, string To) : RunEvent;
 
 /// <summary>A temporary measure was taken back.</summary>
@@ -188,7 +234,8 @@ public sealed record BlockSettled(int Block) : RunEvent;
 
 public sealed record BlockDone(int Block) : RunEvent;
 
-/// <summary>The run is to hold: at the next safe place of every member, or at once, with members in the middle of their work.</summary>
+/// <summary>The run is to hold: at the next safe place of every member, or at once, with members in the middle of their
+/// work.</summary>
 public sealed record HoldAsked(string By) : RunEvent
 {
     public bool AtOnce { get; init; }
@@ -216,7 +263,8 @@ public sealed record Decided(DecisionKind Decision, string By, string? Reason, s
     public bool Standing { get; init; }
 }
 
-/// <summary>What is to be decided at halts that nobody decides in time; given beforehand by a named person, in place of what was given before.</summary>
+/// <summary>What is to be decided at halts that nobody decides in time; given beforehand by a named person, in place of
+/// what was given before.</summary>
 public sealed record OrdersGiven(ImmutableArray<StandingOrder> Orders, string By) : RunEvent;
 
 /// <summary>The run waits for its window to begin before it enters a part.</summary>
@@ -225,8 +273,10 @@ public sealed record WindowAwaited(int Block, DateTimeOffset Till) : RunEvent;
 /// <summary>By its own pace the run will not end when it was to; said once for each end that it was to keep.</summary>
 public sealed record RanLate(DateTimeOffset Forecast, DateTimeOffset Due) : RunEvent;
 
-/// <summary>The turn-back time is near and the work of the window will not fit: members in the middle come to a safe place, then the run halts for a decision.</summary>
-public sealed record TurnBackNear(DateTimeOffset TurnBack, DateTimeOffset Forecast, DateTimeOffset WindowEnds) : RunEvent;
+/// <summary>The turn-back time is near and the work of the window will not fit: members in the middle come to a safe
+/// place, then the run halts for a decision.</summary>
+public sealed record TurnBackNear(DateTimeOffset TurnBack, DateTimeOffset Forecast, DateTimeOffset WindowEnds)
+    : RunEvent;
 
 /// <summary>The run waits for a person's word before it enters a part.</summary>
 public sealed record SignOffAwaited(string SignOff) : RunEvent;

@@ -5,20 +5,58 @@ using TideStep.Core.Plans;
 namespace TideStep.Core.Runs;
 
 /// <summary>Where a run stands (4-execution, States).</summary>
-public enum RunStatus { Ready, Waiting, Running, Holding, Held, Halted, Returning, Closing, Completed, Returned, StoppedHere, Abandoned }
+public enum RunStatus
+{
+    Ready,
+    Waiting,
+    Running,
+    Holding,
+    Held,
+    Halted,
+    Returning,
+    Closing,
+    Completed,
+    Returned,
+    StoppedHere,
+    Abandoned,
+}
 
 /// <summary>How far one step is.</summary>
-public enum StepStatus { Pending, Working, Done, Failed }
+public enum StepStatus
+{
+    Pending,
+    Working,
+    Done,
+    Failed,
+}
 
 /// <summary>One try at a step.</summary>
-public sealed record AttemptState(string Id, int Number, DateTimeOffset Begun, long Sequence, bool Undo, DateTimeOffset? EndedAt, AttemptEnd? End, int? ExitCode, string Output, bool Overdue)
+public sealed record AttemptState(
+    string Id,
+    int Number,
+    DateTimeOffset Begun,
+    long Sequence,
+    bool Undo,
+    DateTimeOffset? EndedAt,
+    AttemptEnd? End,
+    int? ExitCode,
+    string Output,
+    bool Overdue
+)
 {
     /// <summary>The parts of its step that it has come to, each with when that was seen.</summary>
     public ImmutableArray<(int Number, DateTimeOffset At)> Milestones { get; init; } = [];
 }
 
 /// <summary>A step's progress, as its events tell it.</summary>
-public sealed record StepState(StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? EndedAt, DoneHow? How, string? Why, ImmutableArray<AttemptState> Attempts)
+public sealed record StepState(
+    StepStatus Status,
+    DateTimeOffset? Begun,
+    DateTimeOffset? EndedAt,
+    DoneHow? How,
+    string? Why,
+    ImmutableArray<AttemptState> Attempts
+)
 {
     /// <summary>How many of the attempts a decision has dealt with: they count for no limit any more.</summary>
     public int DealtWith { get; init; }
@@ -33,7 +71,17 @@ public sealed record StepState(StepStatus Status, DateTimeOffset? Begun, DateTim
 }
 
 /// <summary>A captured rollback point as the run knows it.</summary>
-public sealed record PointState(PlannedPoint Planned, string Place, long Bytes, string Sha256, int Entries, DateTimeOffset CapturedAt, string Step, string? Verified, string? State)
+public sealed record PointState(
+    PlannedPoint Planned,
+    string Place,
+    long Bytes,
+    string Sha256,
+    int Entries,
+    DateTimeOffset CapturedAt,
+    string Step,
+    string? Verified,
+    string? State
+)
 {
     public const string Usable = "usable";
     public const string Used = "used";
@@ -50,7 +98,8 @@ public sealed record PointState(PlannedPoint Planned, string Place, long Bytes, 
     public bool LeadsBack => State is Usable or Used;
 }
 
-/// <summary>A run as its journal tells it; nothing else is kept of a run. Made by <see cref="Fold"/> or grown by <see cref="Apply"/>.</summary>
+/// <summary>A run as its journal tells it; nothing else is kept of a run. Made by <see cref="Fold"/> or grown by <see
+/// cref="Apply"/>.</summary>
 public sealed class RunState(Plan plan)
 {
     private readonly Dictionary<string, StepState> _steps = [];
@@ -79,6 +128,7 @@ public sealed class RunState(Plan plan)
     /// <summary>The run that leads this one back after its end, where one was begun.</summary>
     public string? LedBackBy { get; private set; }
     public RunEnd? ClosingAs { get; private set; }
+
     /// <summary>How many blocks were done when somebody last let the run go on.</summary>
     public int RestedAt { get; private set; }
     public bool HoldAskedFor { get; private set; }
@@ -94,7 +144,8 @@ public sealed class RunState(Plan plan)
     public bool RestsAsPlanned { get; private set; }
     public Halted? Halt { get; private set; }
 
-    /// <summary>The number of the entry by which it halted: what tells this halt from any other of the run; null where it is not halted.</summary>
+    /// <summary>The number of the entry by which it halted: what tells this halt from any other of the run; null where
+    /// it is not halted.</summary>
     public long? HaltNumber => Halt is null ? null : _haltNumber;
     private long _haltNumber;
 
@@ -126,7 +177,8 @@ public sealed class RunState(Plan plan)
     public double Pace { get; private set; } = 1;
 
     /// <summary>What was answered before the work.</summary>
-    public ImmutableSortedDictionary<string, string> AnswersBefore { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
+    public ImmutableSortedDictionary<string, string> AnswersBefore { get; private set; } =
+        ImmutableSortedDictionary<string, string>.Empty;
 
     /// <summary>What was answered after it, with the differences; null before it was asked.</summary>
     public AnswersCompared? Comparison { get; private set; }
@@ -141,11 +193,18 @@ public sealed class RunState(Plan plan)
     /// <summary>A person may take so long over a step before what else is there is looked at again.</summary>
     private static readonly TimeSpan LongWait = TimeSpan.FromHours(1);
 
-    /// <summary>After what break the members and the premises have to be read again before the run goes on; null where there was none.</summary>
+    /// <summary>After what break the members and the premises have to be read again before the run goes on; null where
+    /// there was none.</summary>
     public string? ReadsAgainAfter { get; private set; }
 
     /// <summary>Whether it can hold without that reading: it is to at once, and nothing is at work.</summary>
-    public bool HoldsUnread => HoldsAtOnce && !OpenAttempts.Any() && (CurrentBlock == BlocksDone || Plan.Blocks[CurrentBlock - 1].Lanes.All(l => l.Steps.All(s => Of(s.Id).Status != StepStatus.Working)));
+    public bool HoldsUnread =>
+        HoldsAtOnce
+        && !OpenAttempts.Any()
+        && (
+            CurrentBlock == BlocksDone
+            || Plan.Blocks[CurrentBlock - 1].Lanes.All(l => l.Steps.All(s => Of(s.Id).Status != StepStatus.Working))
+        );
 
     /// <summary>What that reading waits for; null where it does not.</summary>
     public string? AwaitsReading { get; private set; }
@@ -163,7 +222,8 @@ public sealed class RunState(Plan plan)
     /// <summary>The end against which the run was last said to be late.</summary>
     public DateTimeOffset? LateAgainst { get; private set; }
 
-    /// <summary>That the turn-back time is near and nobody has decided yet what follows; null where it is not.</summary>
+    /// <summary>That the turn-back time is near and nobody has decided yet what follows; null where it is
+    /// not.</summary>
     public TurnBackNear? TurnBack { get; private set; }
 
     /// <summary>The end of the window for which that was last said; it is said once.</summary>
@@ -185,12 +245,15 @@ public sealed class RunState(Plan plan)
     public string? ReturnAsFarAs { get; private set; }
     public DateTimeOffset? LanesDoneAt { get; private set; }
 
-    /// <summary>The number of the block at work, 0 before the first; blocks up to <see cref="BlocksDone"/> are done.</summary>
+    /// <summary>The number of the block at work, 0 before the first; blocks up to <see cref="BlocksDone"/> are
+    /// done.</summary>
     public int CurrentBlock { get; private set; }
     public int BlocksDone { get; private set; }
     public GuardsChecked? Guards { get; private set; }
-    public ImmutableSortedDictionary<string, string> Before { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
-    public ImmutableSortedDictionary<string, string> After { get; private set; } = ImmutableSortedDictionary<string, string>.Empty;
+    public ImmutableSortedDictionary<string, string> Before { get; private set; } =
+        ImmutableSortedDictionary<string, string>.Empty;
+    public ImmutableSortedDictionary<string, string> After { get; private set; } =
+        ImmutableSortedDictionary<string, string>.Empty;
 
     /// <summary>Restarts that are owed after the work; null where nobody asked.</summary>
     public ImmutableArray<OwedRestart>? Owed { get; private set; }
@@ -203,6 +266,7 @@ public sealed class RunState(Plan plan)
 
     /// <summary>Steps whose temporary measure is open, in the order they were taken.</summary>
     public IReadOnlyList<string> Measures => _measures;
+
     /// <summary>What steps took from readings before their first attempts, by step and reading.</summary>
     public IReadOnlyDictionary<string, ImmutableSortedDictionary<string, string>> Parameters => _parameters;
 
@@ -213,30 +277,47 @@ public sealed class RunState(Plan plan)
     public IReadOnlyDictionary<int, (DateTimeOffset Begun, DateTimeOffset? Ended)> Blocks => _blocks;
 
     public StepState Of(string step) => _steps.GetValueOrDefault(step, StepState.Pending);
+
     public bool GuardsPassed(int block) => _guarded.Contains(block);
+
     public bool IsSettled(int block) => _settled.Contains(block);
+
     public bool AnyFailed => _failed > 0;
-    public IEnumerable<string> FailedSteps => _steps.Where(s => s.Value.Status == StepStatus.Failed).Select(s => s.Key).Order(StringComparer.Ordinal);
-    public IEnumerable<(string Step, AttemptState Attempt)> OpenAttempts => _steps.Where(s => s.Value.Open is not null).Select(s => (s.Key, s.Value.Open!));
+    public IEnumerable<string> FailedSteps =>
+        _steps.Where(s => s.Value.Status == StepStatus.Failed).Select(s => s.Key).Order(StringComparer.Ordinal);
+    public IEnumerable<(string Step, AttemptState Attempt)> OpenAttempts =>
+        _steps.Where(s => s.Value.Open is not null).Select(s => (s.Key, s.Value.Open!));
     private int _failed;
 
     /// <summary>The state that a journal tells.</summary>
     public static RunState Fold(Plan plan, IEnumerable<JournalEntry> journal)
     {
         var state = new RunState(plan);
-        foreach (var entry in journal) state.Apply(entry);
+        foreach (var entry in journal)
+            state.Apply(entry);
         return state;
     }
 
     public RunStatus Status =>
-        End is { } end ? end switch { RunEnd.Completed => RunStatus.Completed, RunEnd.Returned => RunStatus.Returned, RunEnd.StoppedHere => RunStatus.StoppedHere, _ => RunStatus.Abandoned }
+        End is { } end
+            ? end switch
+            {
+                RunEnd.Completed => RunStatus.Completed,
+                RunEnd.Returned => RunStatus.Returned,
+                RunEnd.StoppedHere => RunStatus.StoppedHere,
+                _ => RunStatus.Abandoned,
+            }
         : Halt is not null ? RunStatus.Halted
         : ClosingAs is not null ? RunStatus.Closing
         : ReturnWanted ? RunStatus.Returning
         : IsHeld ? RunStatus.Held
         : HoldAskedFor ? RunStatus.Holding
         : StartedAt is null ? RunStatus.Ready
-        : Guards is { Hold: false } || AwaitsSignOff is not null || AwaitsReading is not null || AwaitsWindow is not null ? RunStatus.Waiting
+        : Guards is { Hold: false }
+        || AwaitsSignOff is not null
+        || AwaitsReading is not null
+        || AwaitsWindow is not null
+            ? RunStatus.Waiting
         : RunStatus.Running;
 
     /// <summary>Grows the state by the next entry of the journal.</summary>
@@ -246,93 +327,261 @@ public sealed class RunState(Plan plan)
         Epoch = Math.Max(Epoch, entry.Epoch);
         switch (entry.Event)
         {
-            case Opened e: (Label, By, Parent, OpenedAt) = (e.Label, e.By, e.Parent, entry.At); break;
+            case Opened e:
+                (Label, By, Parent, OpenedAt) = (e.Label, e.By, e.Parent, entry.At);
+                break;
             case Owned e:
-                if (Owner is not null && StartedAt is not null) ReadsAgainAfter = "another owner";
+                if (Owner is not null && StartedAt is not null)
+                    ReadsAgainAfter = "another owner";
                 Owner = e.Owner;
                 break;
-            case ReadingAwaited e: AwaitsReading = e.Why; break;
-            case ReadAgain e: (ReadsAgainAfter, AwaitsReading, Changes) = (null, null, e.Changes); break;
-            case MembersRead { When: "before" } e: (Before, AnswersBefore) = (e.Running, e.Answers ?? AnswersBefore); break;
-            case AnswersCompared e: Comparison = e; break;
-            case MembersRead e: (After, Owed) = (e.Running, e.Owed); break;
-            case PlanChecked e: Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet(); break;
-            case Started e: (StartedAt, Pace) = (entry.At, e.Pace); break;
-            case StartPlanned e: StartAt = e.At; break;
-            case WindowAwaited e: AwaitsWindow = e; break;
-            case RanLate e: LateAgainst = e.Due; break;
-            case TurnBackNear e: (TurnBack, TurnBackSaid) = (e, e.WindowEnds); break;
-            case SignOffAwaited e: AwaitsSignOff = Plan.SignOffs.First(s => s.Id == e.SignOff); break;
+            case ReadingAwaited e:
+                AwaitsReading = e.Why;
+                break;
+            case ReadAgain e:
+                (ReadsAgainAfter, AwaitsReading, Changes) = (null, null, e.Changes);
+                break;
+            case MembersRead { When: "before" } e:
+                (Before, AnswersBefore) = (e.Running, e.Answers ?? AnswersBefore);
+                break;
+            case AnswersCompared e:
+                Comparison = e;
+                break;
+            case MembersRead e:
+                (After, Owed) = (e.Running, e.Owed);
+                break;
+            case PlanChecked e:
+                Accepted = e.Findings.Where(f => f.Waived is not null).Select(f => f.Id).ToHashSet();
+                break;
+            case Started e:
+                (StartedAt, Pace) = (entry.At, e.Pace);
+                break;
+            case StartPlanned e:
+                StartAt = e.At;
+                break;
+            case WindowAwaited e:
+                AwaitsWindow = e;
+                break;
+            case RanLate e:
+                LateAgainst = e.Due;
+                break;
+            case TurnBackNear e:
+                (TurnBack, TurnBackSaid) = (e, e.WindowEnds);
+                break;
+            case SignOffAwaited e:
+                AwaitsSignOff = Plan.SignOffs.First(s => s.Id == e.SignOff);
+                break;
             case SignedOff e:
                 _signOffs[e.Given.For] = e.Given;
-                if (AwaitsSignOff?.Id == e.Given.For) (AwaitsSignOff, ReadsAgainAfter) = (null, "a wait");
+                if (AwaitsSignOff?.Id == e.Given.For)
+                    (AwaitsSignOff, ReadsAgainAfter) = (null, "a wait");
                 break;
-            case SignOffLapsed e: _signOffs.Remove(e.SignOff); break;
-            case OrdersGiven e: (Orders, OrdersBy) = (e.Orders, e.By); break;
+            case SignOffLapsed e:
+                _signOffs.Remove(e.SignOff);
+                break;
+            case OrdersGiven e:
+                (Orders, OrdersBy) = (e.Orders, e.By);
+                break;
             case BlockEntered e:
-                if (AwaitsWindow is not null) ReadsAgainAfter = "a wait";
+                if (AwaitsWindow is not null)
+                    ReadsAgainAfter = "a wait";
                 (CurrentBlock, LanesDoneAt, Guards, AwaitsWindow) = (e.Block, null, null, null);
                 _blocks[e.Block] = (entry.At, null);
                 break;
             case GuardsChecked e:
                 Guards = e;
-                if (e.Hold) _guarded.Add(e.Block);
+                if (e.Hold)
+                    _guarded.Add(e.Block);
                 break;
-            case SuccessorChosen e: _successors[e.Lane] = e.Member; break;
-            case StepBegun e: Set(e.Step, s => s with { Status = StepStatus.Working, Begun = s.Begun ?? entry.At }); break;
+            case SuccessorChosen e:
+                _successors[e.Lane] = e.Member;
+                break;
+            case StepBegun e:
+                Set(e.Step, s => s with { Status = StepStatus.Working, Begun = s.Begun ?? entry.At });
+                break;
             case Intended e:
                 AttemptCount++;
-                if (!e.Undo && Plan.Step(e.Step).Undo is not null && !_measures.Contains(e.Step)) _measures.Add(e.Step);
-                if (!e.Undo && Plan.Step(e.Step) is { Voids: not null } voiding) Void(voiding);
-                Set(e.Step, s => s with { Attempts = s.Attempts.Add(new AttemptState(e.Attempt, e.Number, entry.At, entry.Sequence, e.Undo, null, null, null, "", false)) });
+                if (!e.Undo && Plan.Step(e.Step).Undo is not null && !_measures.Contains(e.Step))
+                    _measures.Add(e.Step);
+                if (!e.Undo && Plan.Step(e.Step) is { Voids: not null } voiding)
+                    Void(voiding);
+                Set(e.Step, s =>
+                    s with
+                    {
+                        Attempts = s.Attempts.Add(
+                            new AttemptState(
+                                e.Attempt,
+                                e.Number,
+                                entry.At,
+                                entry.Sequence,
+                                e.Undo,
+                                null,
+                                null,
+                                null,
+                                "",
+                                false
+                            )
+                        ),
+                    }
+                );
                 break;
-            case ParametersRead e: _parameters.TryAdd(e.Step, e.Values); break;
-            case Told e: _told[e.Step] = e.Numbers; break;
-            case AttemptEnded e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { End = e.End, EndedAt = entry.At, ExitCode = e.ExitCode, Output = e.Output }) }); break;
-            case MilestoneReached e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Milestones = a.Milestones.Add((e.Number, entry.At)) }) }); break;
-            case AttemptOverdue e: Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Overdue = true }) }); break;
-            case PointCaptured e: _points[e.Point] = new PointState(Plan.Points.First(p => p.Id == e.Point), e.Place, e.Bytes, e.Sha256, e.Entries, entry.At, e.Step, null, null); break;
-            case PointVerified e: _points[e.Point] = _points[e.Point] with { Verified = e.How, State = PointState.Usable }; break;
-            case PointGivingUp e: _points[e.Point] = _points[e.Point] with { State = PointState.GivingUp, Why = Said(e) }; break;
-            case PointGivenUp e: _points[e.Point] = _points[e.Point] with { State = PointState.GivenUp }; break;
+            case ParametersRead e:
+                _parameters.TryAdd(e.Step, e.Values);
+                break;
+            case Told e:
+                _told[e.Step] = e.Numbers;
+                break;
+            case AttemptEnded e:
+                Set(e.Step, s =>
+                    s with
+                    {
+                        Attempts = Replace(s.Attempts, e.Attempt, a =>
+                            a with
+                            {
+                                End = e.End,
+                                EndedAt = entry.At,
+                                ExitCode = e.ExitCode,
+                                Output = e.Output,
+                            }
+                        ),
+                    }
+                );
+                break;
+            case MilestoneReached e:
+                Set(e.Step, s =>
+                    s with
+                    {
+                        Attempts = Replace(s.Attempts, e.Attempt, a =>
+                            a with
+                            {
+                                Milestones = a.Milestones.Add((e.Number, entry.At)),
+                            }
+                        ),
+                    }
+                );
+                break;
+            case AttemptOverdue e:
+                Set(e.Step, s => s with { Attempts = Replace(s.Attempts, e.Attempt, a => a with { Overdue = true }) });
+                break;
+            case PointCaptured e:
+                _points[e.Point] = new PointState(
+                    Plan.Points.First(p => p.Id == e.Point),
+                    e.Place,
+                    e.Bytes,
+                    e.Sha256,
+                    e.Entries,
+                    entry.At,
+                    e.Step,
+                    null,
+                    null
+                );
+                break;
+            case PointVerified e:
+                _points[e.Point] = _points[e.Point] with { Verified = e.How, State = PointState.Usable };
+                break;
+            case PointGivingUp e:
+                _points[e.Point] = _points[e.Point] with { State = PointState.GivingUp, Why = Said(e) };
+                break;
+            case PointGivenUp e:
+                _points[e.Point] = _points[e.Point] with { State = PointState.GivenUp };
+                break;
             case PersonSigned e:
-                if (Of(e.Step).Begun is { } since && entry.At - since > LongWait) ReadsAgainAfter = "a wait";
+                if (Of(e.Step).Begun is { } since && entry.At - since > LongWait)
+                    ReadsAgainAfter = "a wait";
                 Signed.Add(e);
                 break;
-            case StepDone e: Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null }); break;
-            case StepFailed e: Set(e.Step, s => s with { Status = StepStatus.Failed, EndedAt = entry.At, Why = e.Why }); break;
-            case MemberReverted e: _reverted.Add(e.Step); break;
-            case MeasureTakenBack e: _measures.Remove(e.Step); break;
-            case BlockSettled e: _settled.Add(e.Block); break;
-            case BlockDone e: BlocksDone = e.Block; _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At); break;
-            case HoldAsked e: (HoldAskedFor, HoldsAtOnce, RestsAsPlanned, HoldAt) = (true, HoldsAtOnce || e.AtOnce, e.By.StartsWith("the plan,", StringComparison.Ordinal), e.By.StartsWith("the plan,", StringComparison.Ordinal) ? HoldAt : null); break;
-            case HoldPlanned e: HoldAt = e.At is null ? null : e; break;
-            case Held: IsHeld = true; break;
-            case WentOn:
-                if (IsHeld) ReadsAgainAfter = "a hold";
-                (HoldAskedFor, HoldsAtOnce, IsHeld, RestsAsPlanned, Guards, RestedAt) = (false, false, false, false, null, BlocksDone);
+            case StepDone e:
+                Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null });
                 break;
-            case Halted e: (Halt, HaltedAt, _haltNumber) = (e, entry.At, entry.Sequence); break;
-            case Decided e: Decide(e); break;
-            case ReturnBegun e: (Child, ChildEnd) = (e.Run, null); break;
-            case ReturnEnded e: ChildEnd = e.End; break;
+            case StepFailed e:
+                Set(e.Step, s => s with { Status = StepStatus.Failed, EndedAt = entry.At, Why = e.Why });
+                break;
+            case MemberReverted e:
+                _reverted.Add(e.Step);
+                break;
+            case MeasureTakenBack e:
+                _measures.Remove(e.Step);
+                break;
+            case BlockSettled e:
+                _settled.Add(e.Block);
+                break;
+            case BlockDone e:
+                BlocksDone = e.Block;
+                _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At);
+                break;
+            case HoldAsked e:
+                (HoldAskedFor, HoldsAtOnce, RestsAsPlanned, HoldAt) = (
+                    true,
+                    HoldsAtOnce || e.AtOnce,
+                    e.By.StartsWith("the plan,", StringComparison.Ordinal),
+                    e.By.StartsWith("the plan,", StringComparison.Ordinal) ? HoldAt : null
+                );
+                break;
+            case HoldPlanned e:
+                HoldAt = e.At is null ? null : e;
+                break;
+            case Held:
+                IsHeld = true;
+                break;
+            case WentOn:
+                if (IsHeld)
+                    ReadsAgainAfter = "a hold";
+                (HoldAskedFor, HoldsAtOnce, IsHeld, RestsAsPlanned, Guards, RestedAt) = (
+                    false,
+                    false,
+                    false,
+                    false,
+                    null,
+                    BlocksDone
+                );
+                break;
+            case Halted e:
+                (Halt, HaltedAt, _haltNumber) = (e, entry.At, entry.Sequence);
+                break;
+            case Decided e:
+                Decide(e);
+                break;
+            case ReturnBegun e:
+                (Child, ChildEnd) = (e.Run, null);
+                break;
+            case ReturnEnded e:
+                ChildEnd = e.End;
+                break;
             case MemberReturned e:
                 _returned.Add(e.Member);
                 LeaveOut(e.Member);
-                (ReturnWanted, ReturningMember, Child, ChildEnd, Guards, ReadsAgainAfter) = (false, null, null, null, null, "a halt");
+                (ReturnWanted, ReturningMember, Child, ChildEnd, Guards, ReadsAgainAfter) = (
+                    false,
+                    null,
+                    null,
+                    null,
+                    null,
+                    "a halt"
+                );
                 break;
-            case ClosingBegun e: ClosingAs = e.End; break;
-            case LedBack e: LedBackBy = e.Run; break;
-            case Ended e: (End, EndedAt) = (e.End, entry.At); break;
+            case ClosingBegun e:
+                ClosingAs = e.End;
+                break;
+            case LedBack e:
+                LedBackBy = e.Run;
+                break;
+            case Ended e:
+                (End, EndedAt) = (e.End, entry.At);
+                break;
         }
     }
 
-    private static string Said(PointGivingUp e) => e.Reason is { Length: > 0 } reason ? $"given up by {e.By}: {reason}" : $"given up by {e.By}";
+    private static string Said(PointGivingUp e) =>
+        e.Reason is { Length: > 0 } reason ? $"given up by {e.By}: {reason}" : $"given up by {e.By}";
 
     // What a step has made useless is so from its intent on: it may have begun.
     private void Void(PlanStep step)
     {
-        foreach (var (id, point) in _points.Where(p => p.Value.LeadsBack && step.MakesVoid(p.Value.Planned.Component, p.Value.Planned.Kind)).ToList())
+        foreach (
+            var (id, point) in _points
+                .Where(p => p.Value.LeadsBack && step.MakesVoid(p.Value.Planned.Component, p.Value.Planned.Kind))
+                .ToList()
+        )
             _points[id] = point with { State = PointState.Void, Why = $"void by {step.Title} on {step.Node}" };
     }
 
@@ -340,24 +589,36 @@ public sealed class RunState(Plan plan)
     {
         Decisions.Add(decided);
         // A standing order is used up as often as it was given for.
-        if (decided.Standing && Orders is [var used, ..]) Orders = used.Times > 1 ? Orders.SetItem(0, used with { Times = used.Times - 1 }) : Orders.RemoveAt(0);
+        if (decided.Standing && Orders is [var used, ..])
+            Orders = used.Times > 1 ? Orders.SetItem(0, used with { Times = used.Times - 1 }) : Orders.RemoveAt(0);
         switch (decided.Decision)
         {
             case DecisionKind.CorrectAndTryAgain:
-                if (decided is { Step: { } corrected, Amendment: { } amendment }) _amendments[corrected] = amendment;
+                if (decided is { Step: { } corrected, Amendment: { } amendment })
+                    _amendments[corrected] = amendment;
                 goto case DecisionKind.TryAgain;
             case DecisionKind.MarkAsDone:
                 Set(decided.Step!, s => s with { Status = StepStatus.Working, Why = null, Marked = true });
                 goto case DecisionKind.TryAgain;
             case DecisionKind.Skip:
-                Set(decided.Step!, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.Skipped, Why = null });
+                Set(decided.Step!, s =>
+                    s with
+                    {
+                        Status = StepStatus.Done,
+                        EndedAt = LastAt,
+                        How = DoneHow.Skipped,
+                        Why = null,
+                    }
+                );
                 goto case DecisionKind.TryAgain;
             case DecisionKind.LeaveOut:
                 LeaveOut(Plan.LaneOf(decided.Step!).Subject);
                 goto case DecisionKind.TryAgain;
             case DecisionKind.AcceptDifferences:
-                if (Changes.IsEmpty) DifferencesAccepted = true;
-                else _acceptedChanges.UnionWith(Changes);
+                if (Changes.IsEmpty)
+                    DifferencesAccepted = true;
+                else
+                    _acceptedChanges.UnionWith(Changes);
                 goto case DecisionKind.TryAgain;
             case DecisionKind.GoPastWindow:
                 PastWindow = true;
@@ -365,20 +626,49 @@ public sealed class RunState(Plan plan)
             case DecisionKind.TryAgain:
                 _reverted.Clear();
                 (ReadsAgainAfter, Changes) = ("a halt", []);
-                foreach (var step in FailedSteps.ToList()) Set(step, s => s with { Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working, Why = null, Marked = false, DealtWith = s.Attempts.Length });
+                foreach (var step in FailedSteps.ToList())
+                    Set(step, s =>
+                        s with
+                        {
+                            Status = s.Begun is null ? StepStatus.Pending : StepStatus.Working,
+                            Why = null,
+                            Marked = false,
+                            DealtWith = s.Attempts.Length,
+                        }
+                    );
                 (Halt, HoldAskedFor, HoldsAtOnce, IsHeld, Guards, TurnBack) = (null, false, false, false, null, null);
                 // A member's return that did not come to its end is given up; its step is tried again.
-                if (ReturningMember is not null) (ReturnWanted, ReturningMember, Child, ChildEnd) = (false, null, null, null);
+                if (ReturningMember is not null)
+                    (ReturnWanted, ReturningMember, Child, ChildEnd) = (false, null, null, null);
                 // What differed is asked again, unless it was accepted as it is.
-                if (!DifferencesAccepted) Comparison = null;
+                if (!DifferencesAccepted)
+                    Comparison = null;
                 // Who takes over is chosen anew as long as nothing was done there.
-                foreach (var handing in Plan.Blocks.SelectMany(b => b.Lanes).Where(l => l.HandsOver && _successors.ContainsKey(l.Subject) && l.Steps.Where(s => s.On == Catalogue.StepOn.Successor).All(s => Of(s.Id).Attempts.IsEmpty))) _successors.Remove(handing.Subject);
+                foreach (
+                    var handing in Plan
+                        .Blocks.SelectMany(b => b.Lanes)
+                        .Where(l =>
+                            l.HandsOver
+                            && _successors.ContainsKey(l.Subject)
+                            && l.Steps.Where(s => s.On == Catalogue.StepOn.Successor)
+                                .All(s => Of(s.Id).Attempts.IsEmpty)
+                        )
+                )
+                    _successors.Remove(handing.Subject);
                 break;
             case DecisionKind.ReturnAsFarAs:
                 (ReturnWanted, ReturnAsFarAs, Halt, TurnBack) = (true, decided.AsFarAs, null, null);
                 break;
             case DecisionKind.ReturnMember:
-                (ReturnWanted, ReturnAsFarAs, ReturningMember, Child, ChildEnd, Halt, TurnBack) = (true, null, Plan.LaneOf(decided.Step!).Subject, null, null, null, null);
+                (ReturnWanted, ReturnAsFarAs, ReturningMember, Child, ChildEnd, Halt, TurnBack) = (
+                    true,
+                    null,
+                    Plan.LaneOf(decided.Step!).Subject,
+                    null,
+                    null,
+                    null,
+                    null
+                );
                 break;
             case DecisionKind.StopHere:
                 (ClosingAs, Halt) = (AttemptCount == 0 ? RunEnd.Abandoned : RunEnd.StoppedHere, null);
@@ -389,7 +679,8 @@ public sealed class RunState(Plan plan)
     private void LeaveOut(string lane)
     {
         _leftOut.Add(lane);
-        foreach (var step in FailedSteps.Where(f => Plan.LaneOf(f).Subject == lane).ToList()) Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
+        foreach (var step in FailedSteps.Where(f => Plan.LaneOf(f).Subject == lane).ToList())
+            Set(step, s => s with { Status = StepStatus.Done, EndedAt = LastAt, How = DoneHow.LeftOut, Why = null });
     }
 
     private void Set(string step, Func<StepState, StepState> change)
@@ -397,27 +688,43 @@ public sealed class RunState(Plan plan)
         var (before, after) = (Of(step), change(Of(step)));
         _failed += (after.Status == StepStatus.Failed ? 1 : 0) - (before.Status == StepStatus.Failed ? 1 : 0);
         _steps[step] = after;
-        if (CurrentBlock > 0 && after.Status == StepStatus.Done) LanesDoneAt = LastAt;
+        if (CurrentBlock > 0 && after.Status == StepStatus.Done)
+            LanesDoneAt = LastAt;
     }
 
-    private static ImmutableArray<AttemptState> Replace(ImmutableArray<AttemptState> attempts, string id, Func<AttemptState, AttemptState> change) => [.. attempts.Select(a => a.Id == id ? change(a) : a)];
+    private static ImmutableArray<AttemptState> Replace(
+        ImmutableArray<AttemptState> attempts,
+        string id,
+        Func<AttemptState, AttemptState> change
+    ) => [.. attempts.Select(a => a.Id == id ? change(a) : a)];
 
-    /// <summary>What the members of a lane's steps are now, as far as this run knows; null before it touched them.</summary>
+    /// <summary>What the members of a lane's steps are now, as far as this run knows; null before it touched
+    /// them.</summary>
     public MemberState? MemberStateOf(string member)
     {
         MemberState? state = null;
         foreach (var block in Plan.Blocks)
         {
-            if (block.Number > CurrentBlock) break;
+            if (block.Number > CurrentBlock)
+                break;
             foreach (var lane in block.Lanes)
-                foreach (var step in lane.Steps)
-                {
-                    if (step.Member != member) continue;
-                    var progress = Of(step.Id);
-                    if (progress.Status == StepStatus.Failed) return _reverted.Contains(step.Id) ? MemberState.Reverted : MemberState.Failed;
-                    if (progress.Status == StepStatus.Working) return step.State;
-                    if (progress.Status == StepStatus.Done) state = step.State switch { MemberState.Leaving => MemberState.Out, MemberState.Verifying when step.Name == "in-step" => MemberState.InService, var s => s };
-                }
+            foreach (var step in lane.Steps)
+            {
+                if (step.Member != member)
+                    continue;
+                var progress = Of(step.Id);
+                if (progress.Status == StepStatus.Failed)
+                    return _reverted.Contains(step.Id) ? MemberState.Reverted : MemberState.Failed;
+                if (progress.Status == StepStatus.Working)
+                    return step.State;
+                if (progress.Status == StepStatus.Done)
+                    state = step.State switch
+                    {
+                        MemberState.Leaving => MemberState.Out,
+                        MemberState.Verifying when step.Name == "in-step" => MemberState.InService,
+                        var s => s,
+                    };
+            }
         }
         return state;
     }

@@ -4,20 +4,49 @@ using TideStep.Core.Plans;
 namespace TideStep.Core.Runs;
 
 /// <summary>One step as people and programs watch it.</summary>
-public sealed record StepView(string Id, string Title, StepStatus Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, DoneHow? How, string? Why, string? Attempt, int Attempts, bool Person, string? Instructions, bool Overdue)
+public sealed record StepView(
+    string Id,
+    string Title,
+    StepStatus Status,
+    DateTimeOffset? Begun,
+    DateTimeOffset? Ended,
+    TimeSpan Expected,
+    DoneHow? How,
+    string? Why,
+    string? Attempt,
+    int Attempts,
+    bool Person,
+    string? Instructions,
+    bool Overdue
+)
 {
     /// <summary>The parts of a long step; null where it has none.</summary>
     public ImmutableArray<MilestoneView>? Milestones { get; init; }
 }
 
-/// <summary>A part of a long step: since when its last attempt is at it or was, and how long it takes where that is known.</summary>
+/// <summary>A part of a long step: since when its last attempt is at it or was, and how long it takes where that is
+/// known.</summary>
 public sealed record MilestoneView(string Title, TimeSpan? Takes, DateTimeOffset? Begun);
 
 /// <summary>A lane: one subject and its steps.</summary>
 public sealed record LaneView(string Subject, MemberState? State, ImmutableArray<StepView> Steps);
 
 /// <summary>A block: ahead, at work, settling, done, or failed.</summary>
-public sealed record BlockView(int Number, int Move, Phase Phase, int Wave, string Title, string Status, DateTimeOffset? Begun, DateTimeOffset? Ended, TimeSpan Expected, TimeSpan Settle, ImmutableArray<string> ComponentsOut, ReturnPath Return, ImmutableArray<LaneView> Lanes);
+public sealed record BlockView(
+    int Number,
+    int Move,
+    Phase Phase,
+    int Wave,
+    string Title,
+    string Status,
+    DateTimeOffset? Begun,
+    DateTimeOffset? Ended,
+    TimeSpan Expected,
+    TimeSpan Settle,
+    ImmutableArray<string> ComponentsOut,
+    ReturnPath Return,
+    ImmutableArray<LaneView> Lanes
+);
 
 /// <summary>A decision that is open to a person now, with what it means.</summary>
 public sealed record DecisionView(DecisionKind Decision, string Means);
@@ -30,9 +59,37 @@ public sealed record SignOffView(PlannedSignOff Asked, bool Awaited, SignOff? Gi
 
 /// <summary>A run as people and programs watch it, folded from its journal.</summary>
 /// <param name="Share">Steps done of all, from 0 to 1.</param>
-public sealed record RunView(string Run, string Label, RunStatus Status, string Plan, string Kind, string By, string? Parent, string? Child, DateTimeOffset? Opened, DateTimeOffset? Started, DateTimeOffset? Ended, DateTimeOffset LastAt, long Sequence,
-    int StepsDone, int StepsTotal, double Share, TimeSpan Planned, DateTimeOffset? ForecastEnd, int CurrentBlock, string? WaitsFor, string? Halt, string? HaltStep, ImmutableArray<DecisionView> Decisions, ImmutableArray<string> Goal,
-    ImmutableArray<TideView> Tide, ImmutableArray<BlockView> Blocks, ImmutableArray<PointState> Points, ImmutableArray<string> Measures, ImmutableArray<SignOffView> SignOffs)
+public sealed record RunView(
+    string Run,
+    string Label,
+    RunStatus Status,
+    string Plan,
+    string Kind,
+    string By,
+    string? Parent,
+    string? Child,
+    DateTimeOffset? Opened,
+    DateTimeOffset? Started,
+    DateTimeOffset? Ended,
+    DateTimeOffset LastAt,
+    long Sequence,
+    int StepsDone,
+    int StepsTotal,
+    double Share,
+    TimeSpan Planned,
+    DateTimeOffset? ForecastEnd,
+    int CurrentBlock,
+    string? WaitsFor,
+    string? Halt,
+    string? HaltStep,
+    ImmutableArray<DecisionView> Decisions,
+    ImmutableArray<string> Goal,
+    ImmutableArray<TideView> Tide,
+    ImmutableArray<BlockView> Blocks,
+    ImmutableArray<PointState> Points,
+    ImmutableArray<string> Measures,
+    ImmutableArray<SignOffView> SignOffs
+)
 {
     /// <summary>The run that leads this one back after its end, where one was begun.</summary>
     public string? LedBackBy { get; init; }
@@ -56,91 +113,340 @@ public sealed record RunView(string Run, string Label, RunStatus Status, string 
     public static RunView Of(string run, RunState state, double pace)
     {
         var blocks = state.Plan.Blocks.Select(b => ViewOf(state, b)).ToImmutableArray();
-        var (done, total) = (blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))), blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length)));
-        return new RunView(run, state.Label, state.Status, state.Plan.Digest, state.Plan.Kind, state.By, state.Parent, state.Child, state.OpenedAt, state.StartedAt, state.EndedAt, state.LastAt, state.Sequence, done, total, total == 0 ? 1 : (double)done / total,
-            state.Plan.Expected, Forecast.EndOf(state, pace), state.CurrentBlock, Waits(state), state.Halt?.Why, state.Halt?.Step, DecisionsOf(state), state.Plan.Goal, TideOf(state), blocks,
-            [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)], [.. state.Measures],
-            [.. state.Plan.SignOffs.Select(s => new SignOffView(s, state.AwaitsSignOff == s, state.SignOffs.GetValueOrDefault(s.Id)))])
-        { LedBackBy = state.LedBackBy, StartsAt = state.StartAt, HaltNumber = state.HaltNumber, HoldsAt = state.HoldAt?.At, MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null };
+        var (done, total) = (
+            blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))),
+            blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length))
+        );
+        return new RunView(
+            run,
+            state.Label,
+            state.Status,
+            state.Plan.Digest,
+            state.Plan.Kind,
+            state.By,
+            state.Parent,
+            state.Child,
+            state.OpenedAt,
+            state.StartedAt,
+            state.EndedAt,
+            state.LastAt,
+            state.Sequence,
+            done,
+            total,
+            total == 0 ? 1 : (double)done / total,
+            state.Plan.Expected,
+            Forecast.EndOf(state, pace),
+            state.CurrentBlock,
+            Waits(state),
+            state.Halt?.Why,
+            state.Halt?.Step,
+            DecisionsOf(state),
+            state.Plan.Goal,
+            TideOf(state),
+            blocks,
+            [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)],
+            [.. state.Measures],
+            [
+                .. state.Plan.SignOffs.Select(s => new SignOffView(
+                    s,
+                    state.AwaitsSignOff == s,
+                    state.SignOffs.GetValueOrDefault(s.Id)
+                )),
+            ]
+        )
+        {
+            LedBackBy = state.LedBackBy,
+            StartsAt = state.StartAt,
+            HaltNumber = state.HaltNumber,
+            HoldsAt = state.HoldAt?.At,
+            MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null,
+        };
     }
 
     private static string? Waits(RunState state)
     {
-        if (state.Status == RunStatus.Waiting) return state.AwaitsSignOff is { } asked ? $"for a sign-off, {asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}" : state.AwaitsReading ?? (state.AwaitsWindow is { } hour ? Hour(state, hour) : state.Guards?.Why);
+        if (state.Status == RunStatus.Waiting)
+            return state.AwaitsSignOff is { } asked
+                ? $"for a sign-off, "
+                    + $"{asked.Why}{(asked.ByAnother ? ", by somebody else than those whose plan and run it is" : "")}"
+                : state.AwaitsReading ?? (state.AwaitsWindow is { } hour ? Hour(state, hour) : state.Guards?.Why);
         if (state is { Status: RunStatus.Held, HoldsAtOnce: true } && state.CurrentBlock > state.BlocksDone)
         {
-            var middle = state.Plan.Blocks[state.CurrentBlock - 1].Lanes.Select(l => (l.Subject, Next: l.Steps.FirstOrDefault(s => state.Of(s.Id).Status != StepStatus.Done), Before: l.Steps.LastOrDefault(s => state.Of(s.Id).Status == StepStatus.Done)))
-                .Where(l => l is { Next: not null, Before.SafeAfter: false }).Select(l => $"{l.Subject} before '{l.Next!.Title}'").ToList();
-            return middle.Count == 0 ? null : $"held at once, with members in the middle: {string.Join(", ", middle)}; say go-on soon";
+            var middle = state
+                .Plan.Blocks[state.CurrentBlock - 1]
+                .Lanes.Select(l =>
+                    (
+                        l.Subject,
+                        Next: l.Steps.FirstOrDefault(s => state.Of(s.Id).Status != StepStatus.Done),
+                        Before: l.Steps.LastOrDefault(s => state.Of(s.Id).Status == StepStatus.Done)
+                    )
+                )
+                .Where(l => l is { Next: not null, Before.SafeAfter: false })
+                .Select(l => $"{l.Subject} before '{l.Next!.Title}'")
+                .ToList();
+            return middle.Count == 0
+                ? null
+                : $"held at once, with members in the middle: {string.Join(", ", middle)}; say go-on soon";
         }
-        if (state.Status != RunStatus.Held || state.BlocksDone == 0 || !state.Plan.Blocks[state.BlocksDone - 1].RestsAfter || state.BlocksDone >= state.Plan.Blocks.Length) return null;
+        if (
+            state.Status != RunStatus.Held
+            || state.BlocksDone == 0
+            || !state.Plan.Blocks[state.BlocksDone - 1].RestsAfter
+            || state.BlocksDone >= state.Plan.Blocks.Length
+        )
+            return null;
         var next = state.Plan.Windows.FirstOrDefault(w => w.FirstMove >= state.Plan.Blocks[state.BlocksDone].Move);
-        return $"it rests, as planned, till {(next is null ? "its next window" : $"{next.Name} opens on {next.From:ddd yyyy-MM-dd HH:mm zzz}")}; say go-on then";
+        return $"it rests, as planned, till "
+            + $"{(next is null ? "its next window" : $"{next.Name} opens on {next.From:ddd yyyy-MM-dd HH:mm zzz}")}; "
+            + $"say go-on then";
     }
 
     private static string Hour(RunState state, WindowAwaited awaited)
     {
-        if (awaited.Till == state.StartAt) return $"for the time to begin, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}";
+        if (awaited.Till == state.StartAt)
+            return $"for the time to begin, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}";
         var block = state.Plan.Blocks[awaited.Block - 1];
-        return state.Plan.Windows.FirstOrDefault(w => w.From == awaited.Till) is { } window ? $"for its window: {window.Name} opens on {window.From:ddd yyyy-MM-dd HH:mm zzz}" : $"for the end of a freeze, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}, before {block.Title}";
+        return state.Plan.Windows.FirstOrDefault(w => w.From == awaited.Till) is { } window
+            ? $"for its window: {window.Name} opens on {window.From:ddd yyyy-MM-dd HH:mm zzz}"
+            : $"for the end of a freeze, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}, before {block.Title}";
     }
 
     private static BlockView ViewOf(RunState state, Block block)
     {
-        var lanes = block.Lanes.Select(l => new LaneView(l.Subject, block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) ?? AtWork(state, l) : null, [.. l.Steps.Select(s => ViewOf(state, s))])).ToImmutableArray();
-        var status = block.Number <= state.BlocksDone ? "done" : block.Number > state.CurrentBlock ? "ahead" : lanes.Any(l => l.Steps.Any(s => s.Status == StepStatus.Failed)) ? "failed"
-            : block.CheckGuards && !state.GuardsPassed(block.Number) ? "checking guards" : lanes.All(l => l.Steps.All(s => s.Status == StepStatus.Done)) ? "settling" : "at work";
-        var (begun, ended) = state.Blocks.TryGetValue(block.Number, out var times) ? ((DateTimeOffset?)times.Begun, times.Ended) : (null, null);
-        return new BlockView(block.Number, block.Move, block.Phase, block.Wave, block.Title, status, begun, ended, block.Expected, block.Settle, block.ComponentsOut, block.Return, lanes);
+        var lanes = block
+            .Lanes.Select(l => new LaneView(
+                l.Subject,
+                block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) ?? AtWork(state, l) : null,
+                [.. l.Steps.Select(s => ViewOf(state, s))]
+            ))
+            .ToImmutableArray();
+        var status =
+            block.Number <= state.BlocksDone ? "done"
+            : block.Number > state.CurrentBlock ? "ahead"
+            : lanes.Any(l => l.Steps.Any(s => s.Status == StepStatus.Failed)) ? "failed"
+            : block.CheckGuards && !state.GuardsPassed(block.Number) ? "checking guards"
+            : lanes.All(l => l.Steps.All(s => s.Status == StepStatus.Done)) ? "settling"
+            : "at work";
+        var (begun, ended) = state.Blocks.TryGetValue(block.Number, out var times)
+            ? ((DateTimeOffset?)times.Begun, times.Ended)
+            : (null, null);
+        return new BlockView(
+            block.Number,
+            block.Move,
+            block.Phase,
+            block.Wave,
+            block.Title,
+            status,
+            begun,
+            ended,
+            block.Expected,
+            block.Settle,
+            block.ComponentsOut,
+            block.Return,
+            lanes
+        );
     }
 
     // Before a lane's own member leaves, what stands on its node does: the lane shows that.
-    private static MemberState? AtWork(RunState state, Lane lane) => lane.Steps.LastOrDefault(s => state.Of(s.Id).Status is StepStatus.Working or StepStatus.Failed or StepStatus.Done) is { } step ? state.Of(step.Id).Status == StepStatus.Failed ? MemberState.Failed : step.State : null;
+    private static MemberState? AtWork(RunState state, Lane lane) =>
+        lane.Steps.LastOrDefault(s =>
+            state.Of(s.Id).Status is StepStatus.Working or StepStatus.Failed or StepStatus.Done
+        )
+            is { } step
+            ? state.Of(step.Id).Status == StepStatus.Failed
+                ? MemberState.Failed
+                : step.State
+            : null;
 
     private static StepView ViewOf(RunState state, PlanStep step)
     {
         var progress = state.Of(step.Id);
         var last = progress.Attempts.LastOrDefault();
-        return new StepView(step.Id, step.Title, progress.Status, progress.Begun, progress.EndedAt, step.Expected, progress.How, progress.Why, last?.Id, progress.Attempts.Length, step.Do is Catalogue.PersonAction, (step.Do as Catalogue.PersonAction)?.Instructions, last?.Overdue ?? false)
+        return new StepView(
+            step.Id,
+            step.Title,
+            progress.Status,
+            progress.Begun,
+            progress.EndedAt,
+            step.Expected,
+            progress.How,
+            progress.Why,
+            last?.Id,
+            progress.Attempts.Length,
+            step.Do is Catalogue.PersonAction,
+            (step.Do as Catalogue.PersonAction)?.Instructions,
+            last?.Overdue ?? false
+        )
         {
-            Milestones = step.Milestones is { } milestones ? [.. milestones.Select((p, i) => new MilestoneView(p.Title, p.Takes, last?.Milestones.Where(r => r.Number == i + 1).Select(r => (DateTimeOffset?)r.At).FirstOrDefault()))] : null,
+            Milestones = step.Milestones is { } milestones
+                ?
+                [
+                    .. milestones.Select(
+                        (p, i) =>
+                            new MilestoneView(
+                                p.Title,
+                                p.Takes,
+                                last?.Milestones.Where(r => r.Number == i + 1)
+                                    .Select(r => (DateTimeOffset?)r.At)
+                                    .FirstOrDefault()
+                            )
+                    ),
+                ]
+                : null,
         };
     }
 
-    private static ImmutableArray<TideView> TideOf(RunState state) => [.. state.Plan.Moves.SelectMany(move => move.Components.Select(component =>
-    {
-        var lanes = state.Plan.Blocks.Where(b => b.Move == move.Number && b.Phase is Phase.Roll or Phase.Resume).SelectMany(b => b.Lanes.Select(l => (b.Phase, Lane: l)))
-            .Where(l => l.Lane.Subject.StartsWith(component + "/", StringComparison.Ordinal)).ToList();
-        // Of a replaced component the new members count, not those that leave.
-        var members = lanes.Where(l => l.Phase == Phase.Roll && l.Lane.Steps.Any(s => s.To != s.From)).Select(l => l.Lane.Subject).Distinct().ToList();
-        var arrived = members.Count(m => lanes.Where(l => l.Lane.Subject == m).SelectMany(l => l.Lane.Steps).Where(s => s.Member == m && s.To != s.From) is var steps && steps.Any() && steps.All(s => state.Of(s.Id).Status == StepStatus.Done));
-        return new TideView(component, move.Jumps.First(j => j.Component == component).From, move.Jumps.Last(j => j.Component == component).To, members.Count - arrived, arrived);
-    }))];
+    private static ImmutableArray<TideView> TideOf(RunState state) =>
+        [
+            .. state.Plan.Moves.SelectMany(move =>
+                move.Components.Select(component =>
+                {
+                    var lanes = state
+                        .Plan.Blocks.Where(b => b.Move == move.Number && b.Phase is Phase.Roll or Phase.Resume)
+                        .SelectMany(b => b.Lanes.Select(l => (b.Phase, Lane: l)))
+                        .Where(l => l.Lane.Subject.StartsWith(component + "/", StringComparison.Ordinal))
+                        .ToList();
+                    // Of a replaced component the new members count, not those that leave.
+                    var members = lanes
+                        .Where(l => l.Phase == Phase.Roll && l.Lane.Steps.Any(s => s.To != s.From))
+                        .Select(l => l.Lane.Subject)
+                        .Distinct()
+                        .ToList();
+                    var arrived = members.Count(m =>
+                        lanes
+                            .Where(l => l.Lane.Subject == m)
+                            .SelectMany(l => l.Lane.Steps)
+                            .Where(s => s.Member == m && s.To != s.From)
+                            is var steps
+                        && steps.Any()
+                        && steps.All(s => state.Of(s.Id).Status == StepStatus.Done)
+                    );
+                    return new TideView(
+                        component,
+                        move.Jumps.First(j => j.Component == component).From,
+                        move.Jumps.Last(j => j.Component == component).To,
+                        members.Count - arrived,
+                        arrived
+                    );
+                })
+            ),
+        ];
 
     private static ImmutableArray<DecisionView> DecisionsOf(RunState state)
     {
-        if (state.Status is not (RunStatus.Halted or RunStatus.Held)) return [];
-        var (entry, back) = (state.Plan.Blocks.LastOrDefault(b => b.Number <= state.CurrentBlock), state.Plan.Kind == Plans.Plan.Return ? "leads this return itself back" : "begins the return path as a run of its own");
+        if (state.Status is not (RunStatus.Halted or RunStatus.Held))
+            return [];
+        var (entry, back) = (
+            state.Plan.Blocks.LastOrDefault(b => b.Number <= state.CurrentBlock),
+            state.Plan.Kind == Plans.Plan.Return
+                ? "leads this return itself back"
+                : "begins the return path as a run of its own"
+        );
         var list = ImmutableArray.CreateBuilder<DecisionView>();
-        if (state.Status == RunStatus.Halted) list.Add(new DecisionView(DecisionKind.TryAgain, state.Halt!.Step is { } step ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; then the run goes on" : state.Changes.IsEmpty ? "what the run waits for is looked at again" : "the members and documents are read again, and the run goes on if they are as it left them"));
+        if (state.Status == RunStatus.Halted)
+            list.Add(
+                new DecisionView(
+                    DecisionKind.TryAgain,
+                    state.Halt!.Step is { } step
+                            ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; "
+                                + $"then the run goes on"
+                        : state.Changes.IsEmpty ? "what the run waits for is looked at again"
+                        : "the members and documents are read again, and the run goes on if they are as it left them"
+                )
+            );
         if (state.Status == RunStatus.Halted && state.Halt!.Step is { } halted)
         {
             var its = state.Plan.Step(halted);
-            foreach (var (kind, means) in new[]
-            {
-                (DecisionKind.CorrectAndTryAgain, $"another limit, number of attempts or other arguments for {its.Title}; then it is tried again"),
-                (DecisionKind.MarkAsDone, its.Verify is null ? "it counts as done on your word" : $"it counts as done once this holds: {its.Verify.Text}"),
-                (DecisionKind.Skip, "it is not done, and the run goes on; what comes after it has to do without"),
-                (DecisionKind.ReturnMember, $"a run of its own leads {state.Plan.LaneOf(halted).Subject} back to what it ran; then the others go on without it"),
-                (DecisionKind.LeaveOut, $"nothing more is done on {state.Plan.LaneOf(halted).Subject}; it stays as it is, counts as out, and the report names it"),
-            })
-                if (Orders.Decide(state, kind, "somebody", "a reason", null, new Amendment(TimeSpan.FromHours(1), null, [])).Refused is null) list.Add(new DecisionView(kind, means));
+            foreach (
+                var (kind, means) in new[]
+                {
+                    (
+                        DecisionKind.CorrectAndTryAgain,
+                        $"another limit, number of attempts or other arguments for {its.Title}; then it is tried again"
+                    ),
+                    (
+                        DecisionKind.MarkAsDone,
+                        its.Verify is null
+                            ? "it counts as done on your word"
+                            : $"it counts as done once this holds: {its.Verify.Text}"
+                    ),
+                    (DecisionKind.Skip, "it is not done, and the run goes on; what comes after it has to do without"),
+                    (
+                        DecisionKind.ReturnMember,
+                        $"a run of its own leads {state.Plan.LaneOf(halted).Subject} back to what it ran; "
+                            + $"then the others go on without it"
+                    ),
+                    (
+                        DecisionKind.LeaveOut,
+                        $"nothing more is done on {state.Plan.LaneOf(halted).Subject}; it stays as it is, "
+                            + $"counts as out, and the report names it"
+                    ),
+                }
+            )
+                if (
+                    Orders
+                        .Decide(
+                            state,
+                            kind,
+                            "somebody",
+                            "a reason",
+                            null,
+                            new Amendment(TimeSpan.FromHours(1), null, [])
+                        )
+                        .Refused
+                    is null
+                )
+                    list.Add(new DecisionView(kind, means));
         }
-        if (state.Status == RunStatus.Halted && state.Halt!.Step is null && state.Changes.IsEmpty && !(state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty) && !state.PastWindow) list.Add(new DecisionView(DecisionKind.GoPastWindow, "the run goes on although its window ends, or a freeze stands; nothing keeps it to the hours any more"));
-        if (state.Status == RunStatus.Halted && Orders.Decide(state, DecisionKind.AcceptDifferences, "somebody", "a reason", null).Refused is null)
-            list.Add(new DecisionView(DecisionKind.AcceptDifferences, state.Changes.IsEmpty ? "the run closes with what differs; the report names it with your reason" : "the run goes on with what was changed as it is; what is right already is not done again, and every member still has to pass its verification"));
-        if (state.Plan.Kind == Plans.Plan.Upgrade) list.Add(new DecisionView(DecisionKind.ReturnAsFarAs, $"{back}: {entry?.Return.State switch { ReturnState.WithLoss => "with loss, ", ReturnState.Closed => "closed for what is planned here, ", _ => "clean, " }}{entry?.Return.Why}"));
-        list.Add(new DecisionView(DecisionKind.StopHere, "temporary measures are taken back, everything else stays as it is; the run ends"));
+        if (
+            state.Status == RunStatus.Halted
+            && state.Halt!.Step is null
+            && state.Changes.IsEmpty
+            && !(state.Plan.Windows.IsEmpty && state.Plan.Freezes.IsEmpty)
+            && !state.PastWindow
+        )
+            list.Add(
+                new DecisionView(
+                    DecisionKind.GoPastWindow,
+                    "the run goes on although its window ends, or a freeze stands; nothing keeps it to the "
+                        + "hours any more"
+                )
+            );
+        if (
+            state.Status == RunStatus.Halted
+            && Orders.Decide(state, DecisionKind.AcceptDifferences, "somebody", "a reason", null).Refused is null
+        )
+            list.Add(
+                new DecisionView(
+                    DecisionKind.AcceptDifferences,
+                    state.Changes.IsEmpty
+                        ? "the run closes with what differs; the report names it with your reason"
+                        : "the run goes on with what was changed as it is; what is right already is not done "
+                            + "again, and every member still has to pass its verification"
+                )
+            );
+        if (state.Plan.Kind == Plans.Plan.Upgrade)
+            list.Add(
+                new DecisionView(
+                    DecisionKind.ReturnAsFarAs,
+                    $"{back}: "
+                        + (
+                            entry?.Return.State switch
+                            {
+                                ReturnState.WithLoss => "with loss, ",
+                                ReturnState.Closed => "closed for what is planned here, ",
+                                _ => "clean, ",
+                            }
+                        )
+                        + $"{entry?.Return.Why}"
+                )
+            );
+        list.Add(
+            new DecisionView(
+                DecisionKind.StopHere,
+                "temporary measures are taken back, everything else stays as it is; the run ends"
+            )
+        );
         return list.ToImmutable();
     }
 }

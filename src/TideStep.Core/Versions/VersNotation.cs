@@ -1,23 +1,40 @@
 namespace TideStep.Core.Versions;
 
-/// <summary>Reads the open <c>vers:</c> range notation (Package-URL project, VERSION-RANGE-SPEC): <c>vers:type/constraint|constraint</c>.</summary>
+/// <summary>Reads the open <c>vers:</c> range notation (Package-URL project, VERSION-RANGE-SPEC):
+/// <c>vers:type/constraint|constraint</c>.</summary>
 internal static class VersNotation
 {
     public static VersionRange? TryParse(string text, VersionScheme scheme, out string? reason)
     {
         reason = null;
         var slash = text.IndexOf('/');
-        if (slash < 0) { reason = "a vers: range is written vers:type/constraints"; return null; }
+        if (slash < 0)
+        {
+            reason = "a vers: range is written vers:type/constraints";
+            return null;
+        }
         var body = Uri.UnescapeDataString(text[(slash + 1)..].Replace(" ", ""));
-        if (body == "*") return VersionRange.Any;
+        if (body == "*")
+            return VersionRange.Any;
         var constraints = new List<(string Sign, Version Bound)>();
         foreach (var piece in body.Split('|', StringSplitOptions.RemoveEmptyEntries))
         {
-            var sign = piece.StartsWith(">=") || piece.StartsWith("<=") || piece.StartsWith("!=") ? piece[..2] : piece[0] is '<' or '>' or '=' ? piece[..1] : "";
-            if (scheme.TryParse(piece[sign.Length..]) is not { } bound) { reason = $"'{piece[sign.Length..]}' is no version by this product's scheme"; return null; }
+            var sign =
+                piece.StartsWith(">=") || piece.StartsWith("<=") || piece.StartsWith("!=") ? piece[..2]
+                : piece[0] is '<' or '>' or '=' ? piece[..1]
+                : "";
+            if (scheme.TryParse(piece[sign.Length..]) is not { } bound)
+            {
+                reason = $"'{piece[sign.Length..]}' is no version by this product's scheme";
+                return null;
+            }
             constraints.Add((sign, bound));
         }
-        if (constraints.Count == 0) { reason = "a vers: range without constraints"; return null; }
+        if (constraints.Count == 0)
+        {
+            reason = "a vers: range without constraints";
+            return null;
+        }
         return VersionRange.FromTerms(text, Alternatives(constraints));
     }
 
@@ -52,7 +69,8 @@ internal static class VersNotation
                     break;
             }
         }
-        if (open is not null) found.Add(open);
+        if (open is not null)
+            found.Add(open);
         return found;
     }
 }

@@ -3,12 +3,22 @@ using System.Numerics;
 namespace TideStep.Core.Versions;
 
 /// <summary>How a product orders its version labels.</summary>
-public enum SchemeKind { Dotted, Semver, Deb, Rpm, Date, Listed }
+public enum SchemeKind
+{
+    Dotted,
+    Semver,
+    Deb,
+    Rpm,
+    Date,
+    Listed,
+}
 
-/// <summary>One version: the label as written, parsed once by its product's scheme. Ordered and equal by the scheme, not by the text.</summary>
+/// <summary>One version: the label as written, parsed once by its product's scheme. Ordered and equal by the scheme,
+/// not by the text.</summary>
 public sealed class Version : IComparable<Version>, IEquatable<Version>
 {
-    internal Version(string label, VersionScheme scheme, IVersionKey key) => (Label, Scheme, Key) = (label, scheme, key);
+    internal Version(string label, VersionScheme scheme, IVersionKey key) =>
+        (Label, Scheme, Key) = (label, scheme, key);
 
     /// <summary>The label exactly as written; always kept and shown.</summary>
     public string Label { get; }
@@ -18,11 +28,14 @@ public sealed class Version : IComparable<Version>, IEquatable<Version>
 
     internal IVersionKey Key { get; }
 
-    /// <summary>The label's numbers and words by the dotted split, for major, minor and prefix questions under every scheme.</summary>
-    internal DottedKey Split => _split ??= Key as DottedKey ?? DottedKey.Parse(Scheme.WithoutEpoch(Label), Scheme.EarlyWords);
+    /// <summary>The label's numbers and words by the dotted split, for major, minor and prefix questions under every
+    /// scheme.</summary>
+    internal DottedKey Split =>
+        _split ??= Key as DottedKey ?? DottedKey.Parse(Scheme.WithoutEpoch(Label), Scheme.EarlyWords);
     private DottedKey? _split;
 
-    /// <summary>The first number of the label, words before it passed over; null where the label has no number.</summary>
+    /// <summary>The first number of the label, words before it passed over; null where the label has no
+    /// number.</summary>
     public BigInteger? Major => _major ??= Split.Major;
     private BigInteger? _major;
 
@@ -41,8 +54,11 @@ public sealed class Version : IComparable<Version>, IEquatable<Version>
     public override string ToString() => Label;
 
     public static bool operator <(Version a, Version b) => a.CompareTo(b) < 0;
+
     public static bool operator >(Version a, Version b) => a.CompareTo(b) > 0;
+
     public static bool operator <=(Version a, Version b) => a.CompareTo(b) <= 0;
+
     public static bool operator >=(Version a, Version b) => a.CompareTo(b) >= 0;
 }
 

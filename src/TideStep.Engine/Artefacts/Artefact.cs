@@ -7,7 +7,16 @@ namespace TideStep.Engine.Artefacts;
 /// <param name="Sha256">Its checksum, in hexadecimal.</param>
 /// <param name="Origin">Where it came from: an address, a folder, or who uploaded it.</param>
 /// <param name="Changed">When the file was last written; a file written later is looked at anew.</param>
-public sealed record Artefact(string Name, long Bytes, string Sha256, string Origin, string Kind, DateTimeOffset Added, string By, DateTimeOffset Changed)
+public sealed record Artefact(
+    string Name,
+    long Bytes,
+    string Sha256,
+    string Origin,
+    string Kind,
+    DateTimeOffset Added,
+    string By,
+    DateTimeOffset Changed
+)
 {
     /// <summary>The version that it brings, where somebody said.</summary>
     public string? Version { get; init; }
@@ -19,18 +28,20 @@ public sealed record Artefact(string Name, long Bytes, string Sha256, string Ori
     public string? Signature { get; init; }
 
     /// <summary>Nodes on which it lies ready, verified there, and when.</summary>
-    public ImmutableSortedDictionary<string, DateTimeOffset> Staged { get; init; } = ImmutableSortedDictionary<string, DateTimeOffset>.Empty;
+    public ImmutableSortedDictionary<string, DateTimeOffset> Staged { get; init; } =
+        ImmutableSortedDictionary<string, DateTimeOffset>.Empty;
 
     /// <summary>What kind of file a name tells of.</summary>
-    public static string KindOf(string name) => Path.GetExtension(name).ToLowerInvariant() switch
-    {
-        ".deb" or ".rpm" => "package",
-        ".iso" or ".img" or ".qcow2" or ".raw" => "image",
-        ".patch" or ".diff" => "patch",
-        ".lic" or ".key" => "licence",
-        ".tar" or ".gz" or ".tgz" or ".zip" or ".xz" or ".zst" => "archive",
-        _ => "file",
-    };
+    public static string KindOf(string name) =>
+        Path.GetExtension(name).ToLowerInvariant() switch
+        {
+            ".deb" or ".rpm" => "package",
+            ".iso" or ".img" or ".qcow2" or ".raw" => "image",
+            ".patch" or ".diff" => "patch",
+            ".lic" or ".key" => "licence",
+            ".tar" or ".gz" or ".tgz" or ".zip" or ".xz" or ".zst" => "archive",
+            _ => "file",
+        };
 }
 
 /// <summary>What comes with a file: where from, by whom, and what it must be.</summary>

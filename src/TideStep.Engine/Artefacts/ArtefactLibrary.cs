@@ -8,7 +8,8 @@ using TideStep.Storage;
 
 namespace TideStep.Engine.Artefacts;
 
-/// <summary>The files that upgrades need: one folder, and beside each what it is. What was put into the folder by hand is taken in when it is seen.</summary>
+/// <summary>The files that upgrades need: one folder, and beside each what it is. What was put into the folder by hand
+/// is taken in when it is seen.</summary>
 public sealed partial class ArtefactLibrary(string folder, IDocumentStore store, TimeProvider time)
 {
     private const string Kind = "artefact";
@@ -21,8 +22,14 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
     public string PathOf(string name) => Path.Combine(folder, name);
 
     /// <summary>Why a text is no name of an artefact; null where it is one.</summary>
-    public static Problem? Wrong(string name) => Name().IsMatch(name) && !name.Contains("..", StringComparison.Ordinal) ? null
-        : new Problem($"'{Shown(name)}' is no name for an artefact", null, "Use letters, digits, dots, dashes, underscores, plus and tilde; it may not begin with a dot.");
+    public static Problem? Wrong(string name) =>
+        Name().IsMatch(name) && !name.Contains("..", StringComparison.Ordinal)
+            ? null
+            : new Problem(
+                $"'{Shown(name)}' is no name for an artefact",
+                null,
+                "Use letters, digits, dots, dashes, underscores, plus and tilde; it may not begin with a dot."
+            );
 
     private static string Shown(string name) => new([.. name.Take(60).Select(c => char.IsControl(c) ? '·' : c)]);
 
@@ -32,62 +39,115 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
     /// <summary>Everything in the library, by name.</summary>
     public async Task<ImmutableArray<Artefact>> AllAsync(CancellationToken ct)
     {
-        var known = (await store.LatestAsync(Kind, ct)).Select(d => JsonSerializer.Deserialize<Artefact>(d.Body, Json.Options)!).ToDictionary(a => a.Name);
+        var known = (await store.LatestAsync(Kind, ct))
+            .Select(d => JsonSerializer.Deserialize<Artefact>(d.Body, Json.Options)!)
+            .ToDictionary(a => a.Name);
         var found = ImmutableArray.CreateBuilder<Artefact>();
         Directory.CreateDirectory(folder);
         foreach (var path in Directory.EnumerateFiles(folder).Order(StringComparer.Ordinal))
         {
             var name = Path.GetFileName(path);
-            if (Wrong(name) is not null) continue;
-            found.Add(known.TryGetValue(name, out var its) ? its : await TakeAsync(new Incoming(name, "found in the folder", "", null), ct));
+            if (Wrong(name) is not null)
+                continue;
+            found.Add(
+                known.TryGetValue(name, out var its)
+                    ? its
+                    : await TakeAsync(new Incoming(name, "found in the folder", "", null), ct)
+            );
         }
         return found.ToImmutable();
     }
 
     /// <summary>The artefact of that name, or null.</summary>
-    public async Task<Artefact?> FindAsync(string name, CancellationToken ct) => Wrong(name) is null && File.Exists(PathOf(name)) ? (await AllAsync(ct)).FirstOrDefault(a => a.Name == name) : null;
+    public async Task<Artefact?> FindAsync(string name, CancellationToken ct) =>
+        Wrong(name) is null && File.Exists(PathOf(name))
+            ? (await AllAsync(ct)).FirstOrDefault(a => a.Name == name)
+            : null;
 
-    /// <summary>What checks need to know: whether each file still is what it was when it came in. One that was written since is read again.</summary>
+    /// <summary>What checks need to know: whether each file still is what it was when it came in. One that was written
+    /// since is read again.</summary>
     public async Task<ImmutableDictionary<string, HeldArtefact>> HeldAsync(CancellationToken ct)
     {
         var held = ImmutableDictionary.CreateBuilder<string, HeldArtefact>();
         foreach (var artefact in await AllAsync(ct))
         {
             var file = new FileInfo(PathOf(artefact.Name));
-            var sum = file.Length == artefact.Bytes && ChangedOf(file) == artefact.Changed ? artefact.Sha256 : await SumAsync(file.FullName, ct);
-            held[artefact.Name] = new HeldArtefact(artefact.Name, file.Length, sum, sum == artefact.Sha256) { Staged = [.. artefact.Staged.Keys] };
+            var sum =
+                file.Length == artefact.Bytes && ChangedOf(file) == artefact.Changed
+                    ? artefact.Sha256
+                    : await SumAsync(file.FullName, ct);
+            held[artefact.Name] = new HeldArtefact(artefact.Name, file.Length, sum, sum == artefact.Sha256)
+            {
+                Staged = [.. artefact.Staged.Keys],
+            };
         }
         return held.ToImmutable();
     }
 
-    /// <summary>Takes a finished file into the library under its name, in place of what was there; refused where its checksum is not what it must be, and then it is gone.</summary>
+    /// <summary>Takes a finished file into the library under its name, in place of what was there; refused where its
+    /// checksum is not what it must be, and then it is gone.</summary>
     public async Task<Checked<Artefact>> TakeFileAsync(string path, Incoming incoming, CancellationToken ct)
     {
-        if (Wrong(incoming.Name) is { } wrong) return new Checked<Artefact>(null, [wrong]);
+        if (Wrong(incoming.Name) is { } wrong)
+            return new Checked<Artefact>(null, [wrong]);
         var sum = await SumAsync(path, ct);
         if (incoming.Sha256 is { } asked && !asked.Equals(sum, StringComparison.OrdinalIgnoreCase))
         {
             File.Delete(path);
-            return new Checked<Artefact>(null, [new Problem($"the checksum of {incoming.Name} is not what it must be", $"it is {sum}, and should be {asked.ToLowerInvariant()}", "It was changed or broken on its way, or is another file: fetch it again. Nothing was kept.")]);
+            return new Checked<Artefact>(
+                null,
+                [
+                    new Problem(
+                        $"the checksum of {incoming.Name} is not what it must be",
+                        $"it is {sum}, and should be {asked.ToLowerInvariant()}",
+                        "It was changed or broken on its way, or is another file: fetch it again. Nothing was kept."
+                    ),
+                ]
+            );
         }
         Directory.CreateDirectory(folder);
         File.Move(path, PathOf(incoming.Name), overwrite: true);
         return new Checked<Artefact>(await TakeAsync(incoming, ct, sum), []);
     }
 
-    /// <summary>Takes in every file of a folder on the service's machine, by copying; what can't be named as it is, is told.</summary>
-    public async Task<(IReadOnlyList<Artefact> Taken, IReadOnlyList<Problem> Problems)> TakeFolderAsync(string from, string by, CancellationToken ct)
+    /// <summary>Takes in every file of a folder on the service's machine, by copying; what can't be named as it is, is
+    /// told.</summary>
+    public async Task<(IReadOnlyList<Artefact> Taken, IReadOnlyList<Problem> Problems)> TakeFolderAsync(
+        string from,
+        string by,
+        CancellationToken ct
+    )
     {
         var (taken, problems) = (new List<Artefact>(), new List<Problem>());
-        if (!Directory.Exists(from)) return (taken, [new Problem($"there is no folder {from} on the service's machine", null, "Name it as the service's machine sees it, or upload the files: tidestep artefact add FILE...")]);
+        if (!Directory.Exists(from))
+            return (
+                taken,
+                [
+                    new Problem(
+                        $"there is no folder {from} on the service's machine",
+                        null,
+                        "Name it as the service's machine sees it, or upload the files: tidestep artefact add FILE..."
+                    ),
+                ]
+            );
         foreach (var path in Directory.EnumerateFiles(from).Order(StringComparer.Ordinal))
         {
             var copy = Path.Combine(PartsFolder(), Guid.NewGuid().ToString("N"));
             await using (var source = File.OpenRead(path))
-            await using (var target = File.Create(copy)) await source.CopyToAsync(target, ct);
-            var result = await TakeFileAsync(copy, new Incoming(Path.GetFileName(path), $"folder {from}", by, null), ct);
-            if (result.Ok) taken.Add(result.Value!);
-            else { problems.AddRange(result.Problems); File.Delete(copy); }
+            await using (var target = File.Create(copy))
+                await source.CopyToAsync(target, ct);
+            var result = await TakeFileAsync(
+                copy,
+                new Incoming(Path.GetFileName(path), $"folder {from}", by, null),
+                ct
+            );
+            if (result.Ok)
+                taken.Add(result.Value!);
+            else
+            {
+                problems.AddRange(result.Problems);
+                File.Delete(copy);
+            }
         }
         return (taken, problems);
     }
@@ -95,7 +155,8 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
     /// <summary>Gives a file up; false where there is none of that name.</summary>
     public async Task<bool> RemoveAsync(string name, CancellationToken ct)
     {
-        if (await FindAsync(name, ct) is null) return false;
+        if (await FindAsync(name, ct) is null)
+            return false;
         File.Delete(PathOf(name));
         return true;
     }
@@ -106,9 +167,13 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
         await _writing.WaitAsync(ct);
         try
         {
-            if (await FindAsync(name, ct) is { } artefact) await SaveAsync(artefact with { Staged = artefact.Staged.SetItem(node, time.GetUtcNow()) }, ct);
+            if (await FindAsync(name, ct) is { } artefact)
+                await SaveAsync(artefact with { Staged = artefact.Staged.SetItem(node, time.GetUtcNow()) }, ct);
         }
-        finally { _writing.Release(); }
+        finally
+        {
+            _writing.Release();
+        }
     }
 
     /// <summary>Where files lie until they are whole.</summary>
@@ -122,7 +187,21 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
     private async Task<Artefact> TakeAsync(Incoming incoming, CancellationToken ct, string? sum = null)
     {
         var file = new FileInfo(PathOf(incoming.Name));
-        var artefact = new Artefact(incoming.Name, file.Length, sum ?? await SumAsync(file.FullName, ct), incoming.Origin, Artefact.KindOf(incoming.Name), time.GetUtcNow(), incoming.By, ChangedOf(file)) { Version = incoming.Version, Variant = incoming.Variant, Signature = incoming.Signature };
+        var artefact = new Artefact(
+            incoming.Name,
+            file.Length,
+            sum ?? await SumAsync(file.FullName, ct),
+            incoming.Origin,
+            Artefact.KindOf(incoming.Name),
+            time.GetUtcNow(),
+            incoming.By,
+            ChangedOf(file)
+        )
+        {
+            Version = incoming.Version,
+            Variant = incoming.Variant,
+            Signature = incoming.Signature,
+        };
         await SaveAsync(artefact, ct);
         return artefact;
     }
@@ -132,12 +211,22 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
     private async Task SaveAsync(Artefact artefact, CancellationToken ct)
     {
         var body = JsonSerializer.Serialize(artefact, Json.Options);
-        await store.SaveAsync([new StoredDocument(Kind, artefact.Name, 0, Json.DigestOfText(body), body, time.GetUtcNow(), artefact.By)], ct);
+        await store.SaveAsync(
+            [new StoredDocument(Kind, artefact.Name, 0, Json.DigestOfText(body), body, time.GetUtcNow(), artefact.By)],
+            ct
+        );
     }
 
     internal static async Task<string> SumAsync(string path, CancellationToken ct)
     {
-        await using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 20, FileOptions.SequentialScan | FileOptions.Asynchronous);
+        await using var file = new FileStream(
+            path,
+            FileMode.Open,
+            FileAccess.Read,
+            FileShare.Read,
+            1 << 20,
+            FileOptions.SequentialScan | FileOptions.Asynchronous
+        );
         return Convert.ToHexStringLower(await SHA256.HashDataAsync(file, ct));
     }
 }

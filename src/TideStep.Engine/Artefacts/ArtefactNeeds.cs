@@ -6,7 +6,8 @@ using TideStep.Storage;
 
 namespace TideStep.Engine.Artefacts;
 
-/// <summary>Which artefacts are still needed, by which plans and on which nodes: those of plans made lately that no run has carried out to its end, and of runs under way.</summary>
+/// <summary>Which artefacts are still needed, by which plans and on which nodes: those of plans made lately that no run
+/// has carried out to its end, and of runs under way.</summary>
 public sealed class ArtefactNeeds(IDocumentStore documents, IJournal journal, TimeProvider time)
 {
     private static readonly TimeSpan Lately = TimeSpan.FromDays(60);
@@ -19,13 +20,21 @@ public sealed class ArtefactNeeds(IDocumentStore documents, IJournal journal, Ti
         var needed = new Dictionary<string, List<(string, string)>>();
         foreach (var stored in await documents.PlansAsync(MostPlans, ct))
         {
-            if (stored.At < time.GetUtcNow() - Lately || stored.Kind != Plan.Upgrade) continue;
+            if (stored.At < time.GetUtcNow() - Lately || stored.Kind != Plan.Upgrade)
+                continue;
             var its = runs[stored.Digest].ToList();
-            if (its.Count > 0 && its.All(r => r.Ended is not null) && its.Any(r => r.Ended == RunReport.EndWord(RunEnd.Completed))) continue;
-            if (JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options) is not { } plan) continue;
+            if (
+                its.Count > 0
+                && its.All(r => r.Ended is not null)
+                && its.Any(r => r.Ended == RunReport.EndWord(RunEnd.Completed))
+            )
+                continue;
+            if (JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options) is not { } plan)
+                continue;
             foreach (var (artefact, node) in Staging.WantedBy(plan))
             {
-                if (!needed.TryGetValue(artefact, out var list)) needed[artefact] = list = [];
+                if (!needed.TryGetValue(artefact, out var list))
+                    needed[artefact] = list = [];
                 list.Add((stored.Digest, node));
             }
         }

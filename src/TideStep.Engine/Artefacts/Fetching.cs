@@ -9,7 +9,8 @@ namespace TideStep.Engine.Artefacts;
 /// <param name="State">fetching, done or failed.</param>
 public sealed record FetchStanding(string Name, string Url, long Here, long? All, string State, string? Why);
 
-/// <summary>Fetches files from addresses into the library. What broke off is gone on with from where it was, as long as the far side says it is still the same file.</summary>
+/// <summary>Fetches files from addresses into the library. What broke off is gone on with from where it was, as long as
+/// the far side says it is still the same file.</summary>
 public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvider time) : IAsyncDisposable
 {
     private const int Tries = 5;
@@ -25,9 +26,12 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
     /// <summary>Begins to fetch; a name that is being fetched already is refused.</summary>
     public Problem? Begin(string url, Incoming incoming)
     {
-        if (!Uri.TryCreate(url, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https")) return new Problem($"'{url}' is no address to fetch from", null, "It begins with http:// or https://.");
-        if (ArtefactLibrary.Wrong(incoming.Name) is { } wrong) return wrong;
-        if (_work.TryGetValue(incoming.Name, out var running) && !running.IsCompleted) return new Problem($"{incoming.Name} is being fetched already", null, "See 'tidestep artefact list'.");
+        if (!Uri.TryCreate(url, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https"))
+            return new Problem($"'{url}' is no address to fetch from", null, "It begins with http:// or https://.");
+        if (ArtefactLibrary.Wrong(incoming.Name) is { } wrong)
+            return wrong;
+        if (_work.TryGetValue(incoming.Name, out var running) && !running.IsCompleted)
+            return new Problem($"{incoming.Name} is being fetched already", null, "See 'tidestep artefact list'.");
         _standing[incoming.Name] = new FetchStanding(incoming.Name, url, 0, null, "fetching", null);
         _work[incoming.Name] = Task.Run(() => FetchAsync(address, incoming, _ending.Token), CancellationToken.None);
         return null;
@@ -36,7 +40,8 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
     /// <summary>Waits for one to end; for callers that stay.</summary>
     public async Task<FetchStanding?> EndOfAsync(string name, CancellationToken ct)
     {
-        if (_work.TryGetValue(name, out var work)) await work.WaitAsync(ct);
+        if (_work.TryGetValue(name, out var work))
+            await work.WaitAsync(ct);
         return _standing.GetValueOrDefault(name);
     }
 
@@ -52,21 +57,56 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
             {
                 await GoOnAsync(address, incoming.Name, part, mark, ct);
                 var taken = await library.TakeFileAsync(part, incoming, ct);
-                Tell(incoming.Name, s => taken.Ok ? s with { State = "done" } : s with { State = "failed", Why = taken.Problems[0].ToString() });
+                Tell(incoming.Name, s =>
+                    taken.Ok
+                        ? s with
+                        {
+                            State = "done",
+                        }
+                        : s with
+                        {
+                            State = "failed",
+                            Why = taken.Problems[0].ToString(),
+                        }
+                );
                 return;
             }
-            catch (RefusedException e) { Tell(incoming.Name, s => s with { State = "failed", Why = e.Message }); return; }
-            catch (Exception e) when (e is HttpRequestException or IOException or TimeoutException || (e is OperationCanceledException && !ct.IsCancellationRequested))
+            catch (RefusedException e)
             {
-                if (attempt >= Tries) { Tell(incoming.Name, s => s with { State = "failed", Why = $"it broke off {Tries} times: {e.Message}" }); return; }
+                Tell(incoming.Name, s => s with { State = "failed", Why = e.Message });
+                return;
+            }
+            catch (Exception e)
+                when (e is HttpRequestException or IOException or TimeoutException
+                    || (e is OperationCanceledException && !ct.IsCancellationRequested)
+                )
+            {
+                if (attempt >= Tries)
+                {
+                    Tell(incoming.Name, s =>
+                        s with
+                        {
+                            State = "failed",
+                            Why = $"it broke off {Tries} times: {e.Message}",
+                        }
+                    );
+                    return;
+                }
                 await Task.Delay(Pause * attempt, time, ct);
             }
-            catch (OperationCanceledException) { Tell(incoming.Name, s => s with { State = "failed", Why = "the service ended" }); return; }
+            catch (OperationCanceledException)
+            {
+                Tell(incoming.Name, s => s with { State = "failed", Why = "the service ended" });
+                return;
+            }
         }
     }
 
     // What the far side calls the state of the file that the part is of; it outlives an attempt that breaks off.
-    private sealed class Mark { public string? Text { get; set; } }
+    private sealed class Mark
+    {
+        public string? Text { get; set; }
+    }
 
     private sealed class RefusedException(string why) : Exception(why);
 
@@ -80,31 +120,47 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
             request.Headers.Range = new RangeHeaderValue(here, null);
             request.Headers.IfRange = RangeConditionHeaderValue.Parse(text);
         }
-        else here = 0;
+        else
+            here = 0;
         using var response = await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, ct);
-        if ((int)response.StatusCode is >= 400 and < 500) throw new RefusedException($"{address.Host} answered {(int)response.StatusCode} {response.ReasonPhrase}");
-        if (response.StatusCode == HttpStatusCode.OK) here = 0;
-        else if (response.StatusCode != HttpStatusCode.PartialContent) throw new HttpRequestException($"{address.Host} answered {(int)response.StatusCode}");
-        mark.Text = response.Headers.ETag is { IsWeak: false } tag ? tag.ToString() : response.Content.Headers.LastModified?.ToString("R");
+        if ((int)response.StatusCode is >= 400 and < 500)
+            throw new RefusedException($"{address.Host} answered {(int)response.StatusCode} {response.ReasonPhrase}");
+        if (response.StatusCode == HttpStatusCode.OK)
+            here = 0;
+        else if (response.StatusCode != HttpStatusCode.PartialContent)
+            throw new HttpRequestException($"{address.Host} answered {(int)response.StatusCode}");
+        mark.Text = response.Headers.ETag is { IsWeak: false } tag
+            ? tag.ToString()
+            : response.Content.Headers.LastModified?.ToString("R");
         var all = here + response.Content.Headers.ContentLength;
         Tell(name, s => s with { Here = here, All = all });
         await using var body = await response.Content.ReadAsStreamAsync(ct);
-        await using var file = new FileStream(part, here == 0 ? FileMode.Create : FileMode.Append, FileAccess.Write, FileShare.None, 1 << 16, FileOptions.Asynchronous);
+        await using var file = new FileStream(
+            part,
+            here == 0 ? FileMode.Create : FileMode.Append,
+            FileAccess.Write,
+            FileShare.None,
+            1 << 16,
+            FileOptions.Asynchronous
+        );
         var piece = new byte[1 << 16];
         while (true)
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
             limit.CancelAfter(Silent);
             var read = await body.ReadAsync(piece, limit.Token);
-            if (read == 0) break;
+            if (read == 0)
+                break;
             await file.WriteAsync(piece.AsMemory(0, read), ct);
             here += read;
             Tell(name, s => s with { Here = here });
         }
-        if (all is { } whole && here < whole) throw new IOException($"it ended after {here} of {whole} bytes");
+        if (all is { } whole && here < whole)
+            throw new IOException($"it ended after {here} of {whole} bytes");
     }
 
-    private void Tell(string name, Func<FetchStanding, FetchStanding> change) => _standing.AddOrUpdate(name, _ => throw new InvalidOperationException(), (_, old) => change(old));
+    private void Tell(string name, Func<FetchStanding, FetchStanding> change) =>
+        _standing.AddOrUpdate(name, _ => throw new InvalidOperationException(), (_, old) => change(old));
 
     public async ValueTask DisposeAsync()
     {

@@ -4,7 +4,8 @@ using System.Text;
 
 namespace TideStep.Service.Access;
 
-/// <summary>The one key of this installation, made at the first start; and one-time links that give it to a browser. Accounts will replace both.</summary>
+/// <summary>The one key of this installation, made at the first start; and one-time links that give it to a browser.
+/// Accounts will replace both.</summary>
 public sealed class AccessKey
 {
     private readonly ConcurrentDictionary<string, DateTimeOffset> _tickets = new();
@@ -21,14 +22,17 @@ public sealed class AccessKey
         if (!File.Exists(path))
         {
             var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
-            if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+            if (!OperatingSystem.IsWindows())
+                options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
             using var file = new FileStream(path, options);
             file.Write(Encoding.ASCII.GetBytes(Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(24))));
         }
         return new AccessKey(File.ReadAllText(path).Trim(), time);
     }
 
-    public bool Fits(string? given) => given is not null && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given), Encoding.UTF8.GetBytes(Value));
+    public bool Fits(string? given) =>
+        given is not null
+        && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given), Encoding.UTF8.GetBytes(Value));
 
     /// <summary>A ticket that opens the console once, within an hour.</summary>
     public string NewTicket()

@@ -8,13 +8,46 @@ public static class EntryRoutes
     public static void MapEntry(this WebApplication app, AccessKey key)
     {
         app.MapGet("/enter/{ticket}", (HttpContext http, string ticket) =>
-        {
-            if (!key.Redeem(ticket)) return Answers.Problem(410, new Core.Documents.Problem("this link has been used or is too old", null, "Make a new one with 'tidestep console link'."));
-            http.Response.Cookies.Append(AccessRules.Cookie, key.Value, new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Strict, IsEssential = true, MaxAge = TimeSpan.FromDays(30) });
-            return Results.Redirect("/");
-        }).ExcludeFromDescription();
-        app.MapGet("/schemas/{kind}", (string kind) => typeof(EntryRoutes).Assembly.GetManifestResourceStream($"schemas/{kind}.schema.json") is { } schema
-            ? Results.Stream(schema, "application/schema+json") : Answers.Problem(404, new Core.Documents.Problem($"there is no schema '{kind}'", null, "Known: estate, product, readings, goal, path."))).WithSummary("The JSON Schema of a kind of document");
-        app.MapPost("/api/links", (HttpContext http) => new { link = $"http://{http.Request.Host}/enter/{key.NewTicket()}" }).WithSummary("A one-time link into the console");
+            {
+                if (!key.Redeem(ticket))
+                    return Answers.Problem(
+                        410,
+                        new Core.Documents.Problem(
+                            "this link has been used or is too old",
+                            null,
+                            "Make a new one with 'tidestep console link'."
+                        )
+                    );
+                http.Response.Cookies.Append(
+                    AccessRules.Cookie,
+                    key.Value,
+                    new CookieOptions
+                    {
+                        HttpOnly = true,
+                        SameSite = SameSiteMode.Strict,
+                        IsEssential = true,
+                        MaxAge = TimeSpan.FromDays(30),
+                    }
+                );
+                return Results.Redirect("/");
+            })
+            .ExcludeFromDescription();
+        app.MapGet("/schemas/{kind}", (string kind) =>
+                typeof(EntryRoutes).Assembly.GetManifestResourceStream($"schemas/{kind}.schema.json") is { } schema
+                    ? Results.Stream(schema, "application/schema+json")
+                    : Answers.Problem(
+                        404,
+                        new Core.Documents.Problem(
+                            $"there is no schema '{kind}'",
+                            null,
+                            "Known: estate, product, readings, goal, path."
+                        )
+                    )
+            )
+            .WithSummary("The JSON Schema of a kind of document");
+        app.MapPost("/api/links", (HttpContext http) =>
+                new { link = $"http://{http.Request.Host}/enter/{key.NewTicket()}" }
+            )
+            .WithSummary("A one-time link into the console");
     }
 }

@@ -8,7 +8,18 @@ using TideStep.Storage;
 namespace TideStep.Service.Routes;
 
 /// <summary>A member as the estate page shows it.</summary>
-public sealed record MemberLine(string Member, string Node, string Site, string? Domain, string? Role, string? Running, string? Installed, string? Staged, bool InService, bool Read)
+public sealed record MemberLine(
+    string Member,
+    string Node,
+    string Site,
+    string? Domain,
+    string? Role,
+    string? Running,
+    string? Installed,
+    string? Staged,
+    bool InService,
+    bool Read
+)
 {
     /// <summary>Why the last survey could not read it; null where it could.</summary>
     public string? Unreached { get; init; }
@@ -21,10 +32,25 @@ public sealed record MemberLine(string Member, string Node, string Site, string?
 }
 
 /// <summary>A component with its members.</summary>
-public sealed record ComponentLine(string Component, string Product, string? Site, string? Platform, string Versions, bool Mixed, IReadOnlyList<MemberLine> Members);
+public sealed record ComponentLine(
+    string Component,
+    string Product,
+    string? Site,
+    string? Platform,
+    string Versions,
+    bool Mixed,
+    IReadOnlyList<MemberLine> Members
+);
 
 /// <summary>The estate as it was last read.</summary>
-public sealed record EstateView(string Estate, string Title, string Class, string Zone, DateTimeOffset? Surveyed, IReadOnlyList<ComponentLine> Components);
+public sealed record EstateView(
+    string Estate,
+    string Title,
+    string Class,
+    string Zone,
+    DateTimeOffset? Surveyed,
+    IReadOnlyList<ComponentLine> Components
+);
 
 /// <summary>Documents to import, all or none.</summary>
 public sealed record ImportRequest(IReadOnlyList<IncomingDocument> Documents);
@@ -34,53 +60,186 @@ public static class EstateRoutes
 {
     public static void MapEstate(this RouteGroupBuilder api)
     {
-        api.MapGet("/estate", async (EstateDesk desk, CancellationToken ct) => await desk.CurrentEstateAsync(ct) is { } estate && await desk.ReadingsAsync(ct) is var readings ? Results.Ok(View(Membership.AsFound(estate, readings), readings)) : Answers.Problem(404, EstateDesk.NoEstate))
-            .Produces<EstateView>().WithSummary("The estate with what was last read of it");
-        api.MapPost("/documents", async (HttpContext http, ImportRequest request, EstateDesk desk, CancellationToken ct) =>
-        {
-            var (saved, problems) = await desk.ImportAsync(request.Documents, AccessRules.ActorOf(http), ct);
-            return problems.IsEmpty ? Results.Ok(saved.Select(s => new { s.Kind, s.Id, s.Revision, s.Digest })) : Answers.Problems(422, $"nothing was imported: {problems.Length} problem{(problems.Length == 1 ? "" : "s")}", problems);
-        }).WithSummary("Import documents, all or none; earlier revisions are kept");
-        api.MapGet("/documents/{kind}/{id}", async (string kind, string id, long? revision, IDocumentStore store, CancellationToken ct) =>
-            (revision is { } r ? await store.FindAsync(kind, id, r, ct) : await store.FindAsync(kind, id, ct)) is { } found ? Results.Ok(found) : Answers.Problem(404, new Problem($"there is no {kind} '{id}'{(revision is null ? "" : $" of revision {revision}")}")))
+        api.MapGet("/estate", async (EstateDesk desk, CancellationToken ct) =>
+                await desk.CurrentEstateAsync(ct) is { } estate && await desk.ReadingsAsync(ct) is var readings
+                    ? Results.Ok(View(Membership.AsFound(estate, readings), readings))
+                    : Answers.Problem(404, EstateDesk.NoEstate)
+            )
+            .Produces<EstateView>()
+            .WithSummary("The estate with what was last read of it");
+        api.MapPost(
+                "/documents",
+                async (HttpContext http, ImportRequest request, EstateDesk desk, CancellationToken ct) =>
+                {
+                    var (saved, problems) = await desk.ImportAsync(request.Documents, AccessRules.ActorOf(http), ct);
+                    return problems.IsEmpty
+                        ? Results.Ok(
+                            saved.Select(s => new
+                            {
+                                s.Kind,
+                                s.Id,
+                                s.Revision,
+                                s.Digest,
+                            })
+                        )
+                        : Answers.Problems(
+                            422,
+                            $"nothing was imported: {problems.Length} problem{(problems.Length == 1 ? "" : "s")}",
+                            problems
+                        );
+                }
+            )
+            .WithSummary("Import documents, all or none; earlier revisions are kept");
+        api.MapGet(
+                "/documents/{kind}/{id}",
+                async (string kind, string id, long? revision, IDocumentStore store, CancellationToken ct) =>
+                    (revision is { } r ? await store.FindAsync(kind, id, r, ct) : await store.FindAsync(kind, id, ct))
+                        is { } found
+                        ? Results.Ok(found)
+                        : Answers.Problem(
+                            404,
+                            new Problem(
+                                $"there is no {kind} '{id}'{(revision is null ? "" : $" of revision {revision}")}"
+                            )
+                        )
+            )
             .WithSummary("A document as it was imported, the last revision or a named one");
-        api.MapGet("/estate/drift", async (EstateDesk desk, RunDesk runs, CancellationToken ct) => await desk.DriftAsync(await runs.LastLeftAsync(ct), ct) is { } drift ? Results.Ok(drift) : Answers.Problem(404, EstateDesk.NoEstate))
-            .Produces<Difference[]>().WithSummary("What stands out of line: expected and found side by side, only what differs");
-        api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) => (await desk.CatalogueAsync(ct)).Products.Select(p => new
-        {
-            p.Id,
-            p.Title,
-            releases = p.Releases.Select(r => new { r.Label, r.Line, r.Since, r.Ends, r.Brings, r.Removes, r.Changes, r.Problems }),
-            jumps = p.Jumps.Select(j => new { j.Id, from = j.From.Text, to = j.To.Label, j.Down, methods = j.Methods.Select(m => m.Method), j.Closes, requires = j.Requires.Select(r => new { r.Product, range = r.Range.Text }) }),
-            related = p.Rules.Where(r => r.End is RelationEnd.DependsOn or RelationEnd.StandsOn or RelationEnd.Inside or RelationEnd.Peer).Select(r => new { relation = r.End, other = r.Other }).Distinct(),
-        })).WithSummary("The products with their releases and jumps");
-        api.MapGet("/catalogue/findings", async (EstateDesk desk, CancellationToken ct) => CatalogueReview.Of(await desk.CatalogueAsync(ct))).WithSummary("What reads well in the catalogue and yet can't be meant");
-        api.MapGet("/catalogue/changes", async (string product, string from, string to, EstateDesk desk, CancellationToken ct) =>
-        {
-            var changes = ReleaseChanges.Of(await desk.CatalogueAsync(ct), product, from, to);
-            return changes.Ok ? Results.Ok(changes.Value) : Answers.Problems(404, "there are no such releases to compare", changes.Problems);
-        }).Produces<ReleaseChanges>().WithSummary("What lies between two releases of a product");
-        api.MapGet("/catalogue/matrix", async (string product, string other, string? relation, EstateDesk desk, CancellationToken ct) =>
-        {
-            var made = Core.Compatibility.Matrix.Make(await desk.CatalogueAsync(ct), product, relation ?? "depends-on", other, await desk.IndexAsync(ct));
-            return made.Ok ? Results.Ok(made.Value) : Answers.Problems(404, "no such matrix", made.Problems);
-        }).Produces<Core.Compatibility.Matrix>().WithSummary("The verdict of every pair of releases of two products in a relation");
+        api.MapGet("/estate/drift", async (EstateDesk desk, RunDesk runs, CancellationToken ct) =>
+                await desk.DriftAsync(await runs.LastLeftAsync(ct), ct) is { } drift
+                    ? Results.Ok(drift)
+                    : Answers.Problem(404, EstateDesk.NoEstate)
+            )
+            .Produces<Difference[]>()
+            .WithSummary("What stands out of line: expected and found side by side, only what differs");
+        api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) => (
+                    await desk.CatalogueAsync(ct)
+                ).Products.Select(p => new
+                {
+                    p.Id,
+                    p.Title,
+                    releases = p.Releases.Select(r => new
+                    {
+                        r.Label,
+                        r.Line,
+                        r.Since,
+                        r.Ends,
+                        r.Brings,
+                        r.Removes,
+                        r.Changes,
+                        r.Problems,
+                    }),
+                    jumps = p.Jumps.Select(j => new
+                    {
+                        j.Id,
+                        from = j.From.Text,
+                        to = j.To.Label,
+                        j.Down,
+                        methods = j.Methods.Select(m => m.Method),
+                        j.Closes,
+                        requires = j.Requires.Select(r => new { r.Product, range = r.Range.Text }),
+                    }),
+                    related = p
+                        .Rules.Where(r =>
+                            r.End
+                                is RelationEnd.DependsOn
+                                    or RelationEnd.StandsOn
+                                    or RelationEnd.Inside
+                                    or RelationEnd.Peer
+                        )
+                        .Select(r => new { relation = r.End, other = r.Other })
+                        .Distinct(),
+                }))
+            .WithSummary("The products with their releases and jumps");
+        api.MapGet("/catalogue/findings", async (EstateDesk desk, CancellationToken ct) =>
+                CatalogueReview.Of(await desk.CatalogueAsync(ct))
+            )
+            .WithSummary("What reads well in the catalogue and yet can't be meant");
+        api.MapGet(
+                "/catalogue/changes",
+                async (string product, string from, string to, EstateDesk desk, CancellationToken ct) =>
+                {
+                    var changes = ReleaseChanges.Of(await desk.CatalogueAsync(ct), product, from, to);
+                    return changes.Ok
+                        ? Results.Ok(changes.Value)
+                        : Answers.Problems(404, "there are no such releases to compare", changes.Problems);
+                }
+            )
+            .Produces<ReleaseChanges>()
+            .WithSummary("What lies between two releases of a product");
+        api.MapGet(
+                "/catalogue/matrix",
+                async (string product, string other, string? relation, EstateDesk desk, CancellationToken ct) =>
+                {
+                    var made = Core.Compatibility.Matrix.Make(
+                        await desk.CatalogueAsync(ct),
+                        product,
+                        relation ?? "depends-on",
+                        other,
+                        await desk.IndexAsync(ct)
+                    );
+                    return made.Ok ? Results.Ok(made.Value) : Answers.Problems(404, "no such matrix", made.Problems);
+                }
+            )
+            .Produces<Core.Compatibility.Matrix>()
+            .WithSummary("The verdict of every pair of releases of two products in a relation");
     }
 
     /// <summary>A member with what was last read of it.</summary>
     internal static MemberLine Line(Estate estate, Readings readings, Member member)
     {
-        var (reading, lost, node) = (readings.Of(member), readings.Lost.GetValueOrDefault(member.Id), estate.Nodes[member.Node]);
+        var (reading, lost, node) = (
+            readings.Of(member),
+            readings.Lost.GetValueOrDefault(member.Id),
+            estate.Nodes[member.Node]
+        );
         var read = readings.Members.ContainsKey(member.Id);
-        return new MemberLine(member.Id, member.Node, node.Site, node.Domain, reading.Role ?? member.Role, reading.Running, reading.Installed, reading.Staged, reading.InService, read) { Unreached = lost?.Why, LastKnown = lost?.Last?.Running, KnownAt = lost?.At ?? (read ? readings.TakenOf(member.Id) : null) };
+        return new MemberLine(
+            member.Id,
+            member.Node,
+            node.Site,
+            node.Domain,
+            reading.Role ?? member.Role,
+            reading.Running,
+            reading.Installed,
+            reading.Staged,
+            reading.InService,
+            read
+        )
+        {
+            Unreached = lost?.Why,
+            LastKnown = lost?.Last?.Running,
+            KnownAt = lost?.At ?? (read ? readings.TakenOf(member.Id) : null),
+        };
     }
 
-    private static EstateView View(Estate estate, Readings readings) => new(estate.Id, estate.Title, estate.Class.ToString().ToLowerInvariant(), estate.Zone, readings.Taken == DateTimeOffset.MinValue ? null : readings.Taken,
-        [.. estate.Components.Select(c =>
-        {
-            var members = c.Members.Select(m => (Member: m, Reading: readings.Of(m))).ToList();
-            var versions = members.Where(m => !readings.Lost.ContainsKey(m.Member.Id)).Select(m => m.Reading.Running ?? "unknown").DefaultIfEmpty("unknown").Distinct().Order(StringComparer.Ordinal).ToList();
-            return new ComponentLine(c.Id, c.Product, c.Site, c.Platform, string.Join(", ", versions), versions.Count > 1,
-                [.. members.Select(m => Line(estate, readings, m.Member))]);
-        })]);
+    private static EstateView View(Estate estate, Readings readings) =>
+        new(
+            estate.Id,
+            estate.Title,
+            estate.Class.ToString().ToLowerInvariant(),
+            estate.Zone,
+            readings.Taken == DateTimeOffset.MinValue ? null : readings.Taken,
+            [
+                .. estate.Components.Select(c =>
+                {
+                    var members = c.Members.Select(m => (Member: m, Reading: readings.Of(m))).ToList();
+                    var versions = members
+                        .Where(m => !readings.Lost.ContainsKey(m.Member.Id))
+                        .Select(m => m.Reading.Running ?? "unknown")
+                        .DefaultIfEmpty("unknown")
+                        .Distinct()
+                        .Order(StringComparer.Ordinal)
+                        .ToList();
+                    return new ComponentLine(
+                        c.Id,
+                        c.Product,
+                        c.Site,
+                        c.Platform,
+                        string.Join(", ", versions),
+                        versions.Count > 1,
+                        [.. members.Select(m => Line(estate, readings, m.Member))]
+                    );
+                }),
+            ]
+        );
 }

@@ -5,16 +5,44 @@ using TideStep.Service.Access;
 namespace TideStep.Service.Routes;
 
 /// <summary>What is said of something left to be done: that it is done, whose it is, until when.</summary>
-public sealed record FollowUpRequest(string Run, string FollowUp, bool Done = false, string? Owner = null, DateTimeOffset? Due = null, string? Note = null);
+public sealed record FollowUpRequest(
+    string Run,
+    string FollowUp,
+    bool Done = false,
+    string? Owner = null,
+    DateTimeOffset? Due = null,
+    string? Note = null
+);
 
 /// <summary>Routes of what runs leave to be done.</summary>
 public static class FollowUpRoutes
 {
     public static void MapFollowUps(this RouteGroupBuilder api)
     {
-        api.MapGet("/follow-ups", async (string? run, bool? all, FollowUpDesk desk, CancellationToken ct) => await desk.ListAsync(run, all ?? false, ct)).WithSummary("What runs left to be done; all=true for what is done as well");
-        api.MapPost("/follow-ups", async (HttpContext http, FollowUpRequest request, FollowUpDesk desk, CancellationToken ct) =>
-            await desk.MarkAsync(request.Run, request.FollowUp, request.Done, request.Owner, request.Due, request.Note, AccessRules.ActorOf(http), ct) is { } problem ? Answers.Problem(problem.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409, problem) : Results.NoContent())
+        api.MapGet("/follow-ups", async (string? run, bool? all, FollowUpDesk desk, CancellationToken ct) =>
+                await desk.ListAsync(run, all ?? false, ct)
+            )
+            .WithSummary("What runs left to be done; all=true for what is done as well");
+        api.MapPost(
+                "/follow-ups",
+                async (HttpContext http, FollowUpRequest request, FollowUpDesk desk, CancellationToken ct) =>
+                    await desk.MarkAsync(
+                        request.Run,
+                        request.FollowUp,
+                        request.Done,
+                        request.Owner,
+                        request.Due,
+                        request.Note,
+                        AccessRules.ActorOf(http),
+                        ct
+                    )
+                        is { } problem
+                        ? Answers.Problem(
+                            problem.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409,
+                            problem
+                        )
+                        : Results.NoContent()
+            )
             .WithSummary("Say that something left to be done is done, whose it is, or until when");
     }
 }

@@ -7,7 +7,17 @@ using TideStep.Storage;
 namespace TideStep.Service.Routes;
 
 /// <summary>A notice in a list: sent, waiting for its next try, or given up.</summary>
-public sealed record NoticeLine(string Id, string Run, string Rule, string Moment, DateTimeOffset At, string State, int Attempts, DateTimeOffset? NextAt, string? Said);
+public sealed record NoticeLine(
+    string Id,
+    string Run,
+    string Rule,
+    string Moment,
+    DateTimeOffset At,
+    string State,
+    int Attempts,
+    DateTimeOffset? NextAt,
+    string? Said
+);
 
 /// <summary>Who is told of what, as the imported document says.</summary>
 public sealed record NoticeRuleLine(string Id, string To, string Target, IReadOnlyList<string> At);
@@ -18,16 +28,59 @@ public static class NoticeRoutes
     public static void MapNotices(this RouteGroupBuilder api)
     {
         api.MapGet("/notices", async (int? limit, string? run, INoticeStore store, CancellationToken ct) =>
-            (await store.NoticesAsync(Math.Clamp(limit ?? 50, 1, 500), run, ct)).Select(n => new NoticeLine(n.Id, n.Run, n.Rule, n.Moment, n.At, n.State, n.Attempts, n.State == StoredNotice.Waiting ? n.NextAt : null, n.Said)).ToList())
+                (await store.NoticesAsync(Math.Clamp(limit ?? 50, 1, 500), run, ct))
+                    .Select(n => new NoticeLine(
+                        n.Id,
+                        n.Run,
+                        n.Rule,
+                        n.Moment,
+                        n.At,
+                        n.State,
+                        n.Attempts,
+                        n.State == StoredNotice.Waiting ? n.NextAt : null,
+                        n.Said
+                    ))
+                    .ToList()
+            )
             .WithSummary("Notices, newest first: sent, waiting, or given up");
         api.MapGet("/notices/rules", async (NoticeDesk desk, CancellationToken ct) =>
-            (await desk.SettingsAsync(ct)).Rules.Select(r => new NoticeRuleLine(r.Id, r.To.ToString().ToLowerInvariant(), r.Address?.ToString() ?? string.Join(", ", r.People), [.. r.At.Order().Select(NoticesDocument.Word)])).ToList())
+                (await desk.SettingsAsync(ct))
+                    .Rules.Select(r => new NoticeRuleLine(
+                        r.Id,
+                        r.To.ToString().ToLowerInvariant(),
+                        r.Address?.ToString() ?? string.Join(", ", r.People),
+                        [.. r.At.Order().Select(NoticesDocument.Word)]
+                    ))
+                    .ToList()
+            )
             .WithSummary("Who is told of what");
-        api.MapPost("/notices/rules/{rule}/try", async (HttpContext http, string rule, NoticeDesk desk, CancellationToken ct) =>
-        {
-            var (known, why) = await desk.TryAsync(rule, AccessRules.ActorOf(http), ct);
-            if (!known) return Answers.Problem(404, new Problem($"there is no notice '{rule}'", null, Nearest.Hint(rule, (await desk.SettingsAsync(ct)).Rules.Select(r => r.Id)) ?? "See 'tidestep notice rules'."));
-            return why is null ? Results.NoContent() : Answers.Problem(409, new Problem($"the notice was not taken: {why}", null, "Correct its address, key or way, and try again."));
-        }).WithSummary("Send a made-up notice at once");
+        api.MapPost(
+                "/notices/rules/{rule}/try",
+                async (HttpContext http, string rule, NoticeDesk desk, CancellationToken ct) =>
+                {
+                    var (known, why) = await desk.TryAsync(rule, AccessRules.ActorOf(http), ct);
+                    if (!known)
+                        return Answers.Problem(
+                            404,
+                            new Problem(
+                                $"there is no notice '{rule}'",
+                                null,
+                                Nearest.Hint(rule, (await desk.SettingsAsync(ct)).Rules.Select(r => r.Id))
+                                    ?? "See 'tidestep notice rules'."
+                            )
+                        );
+                    return why is null
+                        ? Results.NoContent()
+                        : Answers.Problem(
+                            409,
+                            new Problem(
+                                $"the notice was not taken: {why}",
+                                null,
+                                "Correct its address, key or way, and try again."
+                            )
+                        );
+                }
+            )
+            .WithSummary("Send a made-up notice at once");
     }
 }

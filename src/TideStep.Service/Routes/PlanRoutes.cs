@@ -8,11 +8,21 @@ using TideStep.Tables;
 
 namespace TideStep.Service.Routes;
 
-/// <summary>A goal document and what to call it in messages; under the name of <paramref name="Search"/> the search can be looked at and stopped.</summary>
+/// <summary>A goal document and what to call it in messages; under the name of <paramref name="Search"/> the search can
+/// be looked at and stopped.</summary>
 public sealed record GoalRequest(string Goal, string? Name, string? Search = null);
 
 /// <summary>A kept plan in a list.</summary>
-public sealed record PlanLine(string Digest, string Estate, string Kind, IReadOnlyList<string> Goal, TimeSpan Expected, int Moves, DateTimeOffset Made, string By);
+public sealed record PlanLine(
+    string Digest,
+    string Estate,
+    string Kind,
+    IReadOnlyList<string> Goal,
+    TimeSpan Expected,
+    int Moves,
+    DateTimeOffset Made,
+    string By
+);
 
 /// <summary>A plan with its digest.</summary>
 public sealed record PlanView(string Digest, Plan Plan);
@@ -23,51 +33,153 @@ public static class PlanRoutes
     public static void MapPlans(this RouteGroupBuilder api)
     {
         api.MapPost("/paths", async (GoalRequest request, EstateDesk desk, Searches searches, CancellationToken ct) =>
-        {
-            if (request.Search is { } name && searches.Of(name) is not null) return Answers.Problem(409, Running(name));
-            var (_, answer) = await searches.RunAsync(request.Search, watch => desk.PathAsync(request.Goal, request.Name ?? "goal", forPlan: false, watch, ct), ct);
-            return answer.Ok ? Results.Ok(PathView.Of(answer.Value!)) : Answers.Problems(422, "no path can be asked for", answer.Problems);
-        }).Produces<PathView>().WithSummary("The best path to a goal, or why there is none");
-        api.MapPost("/plans", async (HttpContext http, GoalRequest request, EstateDesk desk, Searches searches, CancellationToken ct) =>
-        {
-            if (request.Search is { } name && searches.Of(name) is not null) return Answers.Problem(409, Running(name));
-            var (plan, path) = await searches.RunAsync(request.Search, watch => desk.MakePlanAsync(request.Goal, request.Name ?? "goal", AccessRules.ActorOf(http), watch, ct), ct);
-            return plan.Ok ? Results.Created($"/api/plans/{plan.Value!.Digest}", new PlanView(plan.Value.Digest, plan.Value)) : Answers.Problems(path is { Found: false } ? 409 : 422, path is { AlreadyMet: true } ? "the goal is met already" : "no plan was made", plan.Problems);
-        }).Produces<PlanView>(201).WithSummary("Make and keep the plan of the best path to a goal");
-        api.MapGet("/searches/{id}", (string id, Searches searches) => searches.Of(id) is { } found ? Results.Ok(found) : Answers.Problem(404, NotRunning(id)))
-            .Produces<Searches.Standing>().WithSummary("How a search for a path stands while it runs");
-        api.MapDelete("/searches/{id}", (string id, Searches searches) => searches.Stop(id) ? Results.NoContent() : Answers.Problem(404, NotRunning(id)))
+            {
+                if (request.Search is { } name && searches.Of(name) is not null)
+                    return Answers.Problem(409, Running(name));
+                var (_, answer) = await searches.RunAsync(
+                    request.Search,
+                    watch => desk.PathAsync(request.Goal, request.Name ?? "goal", forPlan: false, watch, ct),
+                    ct
+                );
+                return answer.Ok
+                    ? Results.Ok(PathView.Of(answer.Value!))
+                    : Answers.Problems(422, "no path can be asked for", answer.Problems);
+            })
+            .Produces<PathView>()
+            .WithSummary("The best path to a goal, or why there is none");
+        api.MapPost(
+                "/plans",
+                async (
+                    HttpContext http,
+                    GoalRequest request,
+                    EstateDesk desk,
+                    Searches searches,
+                    CancellationToken ct
+                ) =>
+                {
+                    if (request.Search is { } name && searches.Of(name) is not null)
+                        return Answers.Problem(409, Running(name));
+                    var (plan, path) = await searches.RunAsync(
+                        request.Search,
+                        watch =>
+                            desk.MakePlanAsync(
+                                request.Goal,
+                                request.Name ?? "goal",
+                                AccessRules.ActorOf(http),
+                                watch,
+                                ct
+                            ),
+                        ct
+                    );
+                    return plan.Ok
+                        ? Results.Created(
+                            $"/api/plans/{plan.Value!.Digest}",
+                            new PlanView(plan.Value.Digest, plan.Value)
+                        )
+                        : Answers.Problems(
+                            path is { Found: false } ? 409 : 422,
+                            path is { AlreadyMet: true } ? "the goal is met already" : "no plan was made",
+                            plan.Problems
+                        );
+                }
+            )
+            .Produces<PlanView>(201)
+            .WithSummary("Make and keep the plan of the best path to a goal");
+        api.MapGet("/searches/{id}", (string id, Searches searches) =>
+                searches.Of(id) is { } found ? Results.Ok(found) : Answers.Problem(404, NotRunning(id))
+            )
+            .Produces<Searches.Standing>()
+            .WithSummary("How a search for a path stands while it runs");
+        api.MapDelete("/searches/{id}", (string id, Searches searches) =>
+                searches.Stop(id) ? Results.NoContent() : Answers.Problem(404, NotRunning(id))
+            )
             .WithSummary("Stop a search; it answers with what it has");
         api.MapGet("/plans", async (EstateDesk desk, IDocumentStore store, int? limit, CancellationToken ct) =>
-        {
-            var lines = new List<PlanLine>();
-            foreach (var stored in await store.PlansAsync(Math.Clamp(limit ?? 50, 1, 500), ct))
-                if (await desk.FindPlanAsync(stored.Digest, ct) is { } plan) lines.Add(new PlanLine(stored.Digest, stored.Estate, stored.Kind, plan.Goal, plan.Expected, plan.Moves.Length, stored.At, stored.Author));
-            return lines;
-        }).WithSummary("Plans, newest first");
+            {
+                var lines = new List<PlanLine>();
+                foreach (var stored in await store.PlansAsync(Math.Clamp(limit ?? 50, 1, 500), ct))
+                    if (await desk.FindPlanAsync(stored.Digest, ct) is { } plan)
+                        lines.Add(
+                            new PlanLine(
+                                stored.Digest,
+                                stored.Estate,
+                                stored.Kind,
+                                plan.Goal,
+                                plan.Expected,
+                                plan.Moves.Length,
+                                stored.At,
+                                stored.Author
+                            )
+                        );
+                return lines;
+            })
+            .WithSummary("Plans, newest first");
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
-            await desk.FindPlanAsync(digest, ct) is { } plan ? Results.Ok(new PlanView(plan.Digest, plan)) : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")))
-            .Produces<PlanView>().WithSummary("A plan by its digest, or the beginning of it");
+                await desk.FindPlanAsync(digest, ct) is { } plan
+                    ? Results.Ok(new PlanView(plan.Digest, plan))
+                    : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."))
+            )
+            .Produces<PlanView>()
+            .WithSummary("A plan by its digest, or the beginning of it");
         api.MapGet("/plans/{digest}/calendar", async (string digest, EstateDesk desk, CancellationToken ct) =>
-        {
-            if (await desk.FindPlanAsync(digest, ct) is not { } plan) return Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
-            var calendar = CalendarFile.Of(plan, (await desk.CurrentEstateAsync(ct))?.Title ?? plan.Estate, plan.Digest);
-            return calendar.Ok ? Results.Text(calendar.Value, "text/calendar", System.Text.Encoding.UTF8) : Answers.Problems(409, "the plan has no hours", calendar.Problems);
-        }).WithSummary("The windows of a plan as iCalendar");
-        api.MapGet("/plans/{digest}/return", async (string digest, int? after, int? move, EstateDesk desk, CancellationToken ct) =>
-        {
-            var back = await desk.ReturnPathAsync(digest, after, move ?? 1, ct);
-            return back.Ok ? Results.Ok(PathView.Of(back.Value!)) : Answers.Problems(422, "no return path can be asked for", back.Problems);
-        }).Produces<PathView>().WithSummary("The return path of a plan once its parts up to 'after' are done, to its start or to the beginning of a move");
-        api.MapGet("/plans/{digest}/differences", async (string digest, string from, EstateDesk desk, CancellationToken ct) =>
-        {
-            foreach (var wanted in (string[])[digest, from])
-                if (await desk.FindPlanAsync(wanted, ct) is null) return Answers.Problem(404, new Problem($"there is no plan {wanted}", null, "See 'tidestep plan list'."));
-            return Results.Ok(new { differences = PlanComparison.Of((await desk.FindPlanAsync(from, ct))!, (await desk.FindPlanAsync(digest, ct))!) });
-        }).WithSummary("What a plan does otherwise than an earlier one, in words");
+            {
+                if (await desk.FindPlanAsync(digest, ct) is not { } plan)
+                    return Answers.Problem(
+                        404,
+                        new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")
+                    );
+                var calendar = CalendarFile.Of(
+                    plan,
+                    (await desk.CurrentEstateAsync(ct))?.Title ?? plan.Estate,
+                    plan.Digest
+                );
+                return calendar.Ok
+                    ? Results.Text(calendar.Value, "text/calendar", System.Text.Encoding.UTF8)
+                    : Answers.Problems(409, "the plan has no hours", calendar.Problems);
+            })
+            .WithSummary("The windows of a plan as iCalendar");
+        api.MapGet(
+                "/plans/{digest}/return",
+                async (string digest, int? after, int? move, EstateDesk desk, CancellationToken ct) =>
+                {
+                    var back = await desk.ReturnPathAsync(digest, after, move ?? 1, ct);
+                    return back.Ok
+                        ? Results.Ok(PathView.Of(back.Value!))
+                        : Answers.Problems(422, "no return path can be asked for", back.Problems);
+                }
+            )
+            .Produces<PathView>()
+            .WithSummary(
+                "The return path of a plan once its parts up to 'after' are done, to its start or to the "
+                    + "beginning of a move"
+            );
+        api.MapGet(
+                "/plans/{digest}/differences",
+                async (string digest, string from, EstateDesk desk, CancellationToken ct) =>
+                {
+                    foreach (var wanted in (string[])[digest, from])
+                        if (await desk.FindPlanAsync(wanted, ct) is null)
+                            return Answers.Problem(
+                                404,
+                                new Problem($"there is no plan {wanted}", null, "See 'tidestep plan list'.")
+                            );
+                    return Results.Ok(
+                        new
+                        {
+                            differences = PlanComparison.Of(
+                                (await desk.FindPlanAsync(from, ct))!,
+                                (await desk.FindPlanAsync(digest, ct))!
+                            ),
+                        }
+                    );
+                }
+            )
+            .WithSummary("What a plan does otherwise than an earlier one, in words");
     }
 
-    private static Problem Running(string id) => new($"a search is running under the name {id} already", null, "Give it another name.");
+    private static Problem Running(string id) =>
+        new($"a search is running under the name {id} already", null, "Give it another name.");
 
-    private static Problem NotRunning(string id) => new($"no search is running under the name {id}", "It has ended, or never began.");
+    private static Problem NotRunning(string id) =>
+        new($"no search is running under the name {id}", "It has ended, or never began.");
 }

@@ -9,7 +9,8 @@ using TideStep.Storage;
 
 namespace TideStep.Service.Routes;
 
-/// <summary>A plan to run, what to call the run, and whether to start it as well; a start that is refused opens nothing.</summary>
+/// <summary>A plan to run, what to call the run, and whether to start it as well; a start that is refused opens
+/// nothing.</summary>
 /// <param name="At">Before when a started run begins nothing but what only lies ready.</param>
 public sealed record OpenRequest(string Plan, string? Label, bool Start = false, DateTimeOffset? At = null);
 
@@ -30,7 +31,8 @@ public sealed record ReturnRequest(string? AsFarAs = null, string? Reason = null
 /// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
 public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs)
 {
-    /// <summary>The number of the halt that it is about, as the run's view has it; for another halt it is refused. Whichever there is where it is left out.</summary>
+    /// <summary>The number of the halt that it is about, as the run's view has it; for another halt it is refused.
+    /// Whichever there is where it is left out.</summary>
     public long? Halt { get; init; }
 
     /// <summary>For correct-and-try-again: another limit, as in "2 h".</summary>
@@ -48,8 +50,12 @@ public sealed record OrderRequest(DecisionKind Decision, string After, int Times
 {
     /// <summary>Orders with their times read, or what can't be read.</summary>
     public static Checked<IReadOnlyList<StandingOrder>> Read(IReadOnlyList<OrderRequest> orders) =>
-        orders.FirstOrDefault(o => Durations.TryParse(o.After) is null) is { } wrong ? new(null, [new Problem($"'{wrong.After}' is no length of time", null, "Write it like 10 min.")])
-            : new(orders.Select(o => new StandingOrder(o.Decision, Durations.TryParse(o.After)!.Value, o.Times)).ToList(), []);
+        orders.FirstOrDefault(o => Durations.TryParse(o.After) is null) is { } wrong
+            ? new(null, [new Problem($"'{wrong.After}' is no length of time", null, "Write it like 10 min.")])
+            : new(
+                orders.Select(o => new StandingOrder(o.Decision, Durations.TryParse(o.After)!.Value, o.Times)).ToList(),
+                []
+            );
 }
 
 /// <summary>The standing orders of a run, in their order; none takes back what was given.</summary>
@@ -59,7 +65,19 @@ public sealed record OrdersRequest(IReadOnlyList<OrderRequest> Orders);
 public sealed record SignatureRequest(string Step, string Evidence);
 
 /// <summary>A run in a list.</summary>
-public sealed record RunLine(string Run, string Label, RunStatus Status, string Kind, string? Parent, string Plan, DateTimeOffset Opened, DateTimeOffset? Started, DateTimeOffset? Ended, double Share, string By);
+public sealed record RunLine(
+    string Run,
+    string Label,
+    RunStatus Status,
+    string Kind,
+    string? Parent,
+    string Plan,
+    DateTimeOffset Opened,
+    DateTimeOffset? Started,
+    DateTimeOffset? Ended,
+    double Share,
+    string By
+);
 
 /// <summary>What a step took in earlier runs, and whether plans reckon with it already.</summary>
 public sealed record TimeLine(string Step, bool Used, LearntTime Time);
@@ -69,161 +87,578 @@ public static class RunRoutes
 {
     public static void MapRuns(this RouteGroupBuilder api)
     {
-        api.MapGet("/runs", async (RunDesk desk, IJournal journal, int? limit, DateTimeOffset? before, string? search, string? state, CancellationToken ct) =>
-        {
-            var (lines, most) = (new List<RunLine>(), Math.Clamp(limit ?? 50, 1, 500));
-            // Searched, the journal is gone through page by page until there are enough.
-            while (lines.Count < most)
-            {
-                var page = await journal.RunsAsync(false, most, before, ct);
-                foreach (var stored in page)
-                    if (lines.Count < most && await Look(desk, stored.Id, s => Found(s, stored.Id, search) && (state is null || Orders.Word(s.Status) == state.Replace('-', ' ')) ? RunView.Of(stored.Id, s, 1) : null, ct) is { } v) lines.Add(new RunLine(v.Run, v.Label, v.Status, v.Kind, v.Parent, v.Plan, stored.OpenedAt, v.Started, v.Ended, v.Share, v.By));
-                if (page.Count < most) break;
-                before = page[^1].OpenedAt;
-            }
-            return lines;
-        }).WithSummary("Runs, newest first; page with before=; search= finds words in label, goal, names, members and halts, state= a state");
-        api.MapGet("/runs/{run}/differences", async (string run, string from, RunDesk desk, CancellationToken ct) =>
-        {
-            foreach (var wanted in (string[])[run, from]) if (await desk.StateAsync(wanted, ct) is null) return Missing(wanted);
-            return Results.Ok(RunComparison.Of((await desk.StateAsync(from, ct))!, (await desk.StateAsync(run, ct))!));
-        }).Produces<RunDifferences>().WithSummary("What a run did otherwise than an earlier one, and how long its parts took in both");
-        api.MapPost("/runs", (HttpContext http, OpenRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
-        {
-            IReadOnlyList<Problem> refused = [];
-            return once.OnceAsync(http, request, async () =>
-            {
-                var (label, by) = (request.Label ?? "", AccessRules.ActorOf(http));
-                string? run;
-                if (request.Start) (run, refused) = await desk.OpenAndStartAsync(request.Plan, label, by, ct, request.At);
-                else
+        api.MapGet(
+                "/runs",
+                async (
+                    RunDesk desk,
+                    IJournal journal,
+                    int? limit,
+                    DateTimeOffset? before,
+                    string? search,
+                    string? state,
+                    CancellationToken ct
+                ) =>
                 {
-                    (run, var problem) = await desk.OpenAsync(request.Plan, label, by, ct);
-                    refused = problem is null ? [] : [problem];
+                    var (lines, most) = (new List<RunLine>(), Math.Clamp(limit ?? 50, 1, 500));
+                    // Searched, the journal is gone through page by page until there are enough.
+                    while (lines.Count < most)
+                    {
+                        var page = await journal.RunsAsync(false, most, before, ct);
+                        foreach (var stored in page)
+                            if (
+                                lines.Count < most
+                                && await Look(
+                                    desk,
+                                    stored.Id,
+                                    s =>
+                                        Found(s, stored.Id, search)
+                                        && (state is null || Orders.Word(s.Status) == state.Replace('-', ' '))
+                                            ? RunView.Of(stored.Id, s, 1)
+                                            : null,
+                                    ct
+                                )
+                                    is { } v
+                            )
+                                lines.Add(
+                                    new RunLine(
+                                        v.Run,
+                                        v.Label,
+                                        v.Status,
+                                        v.Kind,
+                                        v.Parent,
+                                        v.Plan,
+                                        stored.OpenedAt,
+                                        v.Started,
+                                        v.Ended,
+                                        v.Share,
+                                        v.By
+                                    )
+                                );
+                        if (page.Count < most)
+                            break;
+                        before = page[^1].OpenedAt;
+                    }
+                    return lines;
                 }
-                return run is null ? null : (201, new { run });
-            }, () => refused is [{ What: var what }] && what.StartsWith("there is no", StringComparison.Ordinal) ? Answers.Problem(404, refused[0]) : Answers.Problems(409, $"no run of plan {request.Plan} was {(request.Start ? "started" : "opened")}", refused));
-        }).WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
-        api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) => await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view ? Results.Ok(view) : Missing(run))
-            .Produces<RunView>().WithSummary("A run as it stands");
-        api.MapPost("/runs/{run}/start", async (HttpContext http, string run, StartRequest? request, RunDesk desk, Idempotency once, TimeProvider time, CancellationToken ct) =>
-        {
-            // Of a run that waits for its time already, the time can be said anew.
-            if (request is { At: not null } or { NotAtATime: true } && await desk.StateAsync(run, ct) is { StartedAt: not null }) return await SayAsync(http, run, request, desk, once, s => Orders.StartAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow()), ct);
-            IReadOnlyList<Problem> refused = [];
-            return await once.OnceAsync(http, request ?? new StartRequest(), async () =>
+            )
+            .WithSummary(
+                "Runs, newest first; page with before=; search= finds words in label, goal, names, members "
+                    + "and halts, state= a state"
+            );
+        api.MapGet("/runs/{run}/differences", async (string run, string from, RunDesk desk, CancellationToken ct) =>
             {
-                refused = await desk.StartAsync(run, AccessRules.ActorOf(http), ct, request?.At);
-                return refused.Count > 0 ? null : (202, null);
-            }, () => Answers.Problems(409, $"run {run} was not started", refused));
-        }).WithSummary("Start a run, now or at a time: premises are read again, what it works on is reserved; what only lies ready is done at once");
-        api.MapPost("/runs/{run}/hold", (HttpContext http, string run, HoldRequest? request, RunDesk desk, Idempotency once, TimeProvider time, CancellationToken ct) =>
-            SayAsync(http, run, request ?? new HoldRequest(), desk, once, s => request is { At: not null } or { NotAtATime: true } ? Orders.HoldAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow()) : Orders.Hold(s, AccessRules.ActorOf(http), request?.AtOnce ?? false), ct))
+                foreach (var wanted in (string[])[run, from])
+                    if (await desk.StateAsync(wanted, ct) is null)
+                        return Missing(wanted);
+                return Results.Ok(
+                    RunComparison.Of((await desk.StateAsync(from, ct))!, (await desk.StateAsync(run, ct))!)
+                );
+            })
+            .Produces<RunDifferences>()
+            .WithSummary("What a run did otherwise than an earlier one, and how long its parts took in both");
+        api.MapPost(
+                "/runs",
+                (HttpContext http, OpenRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
+                {
+                    IReadOnlyList<Problem> refused = [];
+                    return once.OnceAsync(
+                        http,
+                        request,
+                        async () =>
+                        {
+                            var (label, by) = (request.Label ?? "", AccessRules.ActorOf(http));
+                            string? run;
+                            if (request.Start)
+                                (run, refused) = await desk.OpenAndStartAsync(request.Plan, label, by, ct, request.At);
+                            else
+                            {
+                                (run, var problem) = await desk.OpenAsync(request.Plan, label, by, ct);
+                                refused = problem is null ? [] : [problem];
+                            }
+                            return run is null ? null : (201, new { run });
+                        },
+                        () =>
+                            refused is [{ What: var what }] && what.StartsWith("there is no", StringComparison.Ordinal)
+                                ? Answers.Problem(404, refused[0])
+                                : Answers.Problems(
+                                    409,
+                                    $"no run of plan {request.Plan} was {(request.Start ? "started" : "opened")}",
+                                    refused
+                                )
+                    );
+                }
+            )
+            .WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
+        api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) =>
+                await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view
+                    ? Results.Ok(view)
+                    : Missing(run)
+            )
+            .Produces<RunView>()
+            .WithSummary("A run as it stands");
+        api.MapPost(
+                "/runs/{run}/start",
+                async (
+                    HttpContext http,
+                    string run,
+                    StartRequest? request,
+                    RunDesk desk,
+                    Idempotency once,
+                    TimeProvider time,
+                    CancellationToken ct
+                ) =>
+                {
+                    // Of a run that waits for its time already, the time can be said anew.
+                    if (
+                        request is { At: not null } or { NotAtATime: true }
+                        && await desk.StateAsync(run, ct) is { StartedAt: not null }
+                    )
+                        return await SayAsync(
+                            http,
+                            run,
+                            request,
+                            desk,
+                            once,
+                            s => Orders.StartAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow()),
+                            ct
+                        );
+                    IReadOnlyList<Problem> refused = [];
+                    return await once.OnceAsync(
+                        http,
+                        request ?? new StartRequest(),
+                        async () =>
+                        {
+                            refused = await desk.StartAsync(run, AccessRules.ActorOf(http), ct, request?.At);
+                            return refused.Count > 0 ? null : (202, null);
+                        },
+                        () => Answers.Problems(409, $"run {run} was not started", refused)
+                    );
+                }
+            )
+            .WithSummary(
+                "Start a run, now or at a time: premises are read again, what it works on is reserved; what "
+                    + "only lies ready is done at once"
+            );
+        api.MapPost(
+                "/runs/{run}/hold",
+                (
+                    HttpContext http,
+                    string run,
+                    HoldRequest? request,
+                    RunDesk desk,
+                    Idempotency once,
+                    TimeProvider time,
+                    CancellationToken ct
+                ) =>
+                    SayAsync(
+                        http,
+                        run,
+                        request ?? new HoldRequest(),
+                        desk,
+                        once,
+                        s =>
+                            request is { At: not null } or { NotAtATime: true }
+                                ? Orders.HoldAt(s, AccessRules.ActorOf(http), request.At, time.GetUtcNow())
+                                : Orders.Hold(s, AccessRules.ActorOf(http), request?.AtOnce ?? false),
+                        ct
+                    )
+            )
             .WithSummary("Hold at the next safe place of every member, at once, or at a time");
         MapSay(api, "go-on", (state, http, _) => Orders.GoOn(state, AccessRules.ActorOf(http)), "Let a held run go on");
-        api.MapPost("/runs/{run}/decisions", async (HttpContext http, string run, DecisionRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
-        {
-            if (request.Decision == DecisionKind.ReturnAsFarAs && await desk.StateAsync(run, ct) is { } state && Orders.AnotherHalt(state, request.Halt) is null)
-            {
-                var plan = await desk.ReturnPlanAsync(run, state, request.AsFarAs, ct);
-                if (!plan.Ok) return Answers.Problems(409, "this return path can't be taken", plan.Problems);
-            }
-            if (request.Limit is { } written && Durations.TryParse(written) is null) return Answers.Problem(422, new Problem($"'{written}' is no length of time", null, "Write it like 2 h or 30 min."));
-            var amendment = request.Limit is null && request.Times is null && request.Command is not { Count: > 0 } ? null : new Amendment(request.Limit is { } limit ? Durations.TryParse(limit) : null, request.Times, [.. request.Command ?? []]);
-            return await SayAsync(http, run, request, desk, once, s => Orders.AnotherHalt(s, request.Halt) is { } other ? ([], other) : Orders.Decide(s, request.Decision, AccessRules.ActorOf(http), request.Reason, request.AsFarAs, amendment), ct);
-        }).WithSummary("Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, go-past-window, return-as-far-as, stop-here");
-        api.MapPost("/runs/{run}/orders", async (HttpContext http, string run, OrdersRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
-        {
-            var orders = OrderRequest.Read(request.Orders);
-            return orders.Ok ? await SayAsync(http, run, request, desk, once, s => Orders.Give(s, orders.Value!, AccessRules.ActorOf(http)), ct) : Answers.Problem(422, orders.Problems[0]);
-        }).WithSummary("Standing orders: what is decided at halts that nobody decides in time");
-        api.MapPost("/runs/{run}/signatures", (HttpContext http, string run, SignatureRequest request, RunDesk desk, Idempotency once, CancellationToken ct) =>
-            SayAsync(http, run, request, desk, once, s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence), ct)).WithSummary("Sign a step that a person does");
-        api.MapGet("/runs/{run}/return-path", async (string run, string? asFarAs, RunDesk desk, ReturnDesk returns, CancellationToken ct) =>
-        {
-            if (await desk.StateAsync(run, ct) is not { } state) return Missing(run);
-            var plan = await returns.PlanAsync(run, state, asFarAs, ct);
-            return plan.Ok ? Results.Ok(new { open = true, length = plan.Value!.Expected, loss = plan.Value.Notes, goal = plan.Value.Goal, blocks = plan.Value.Blocks.Select(b => b.Title) }) : Results.Ok(new { open = false, why = plan.Problems.Select(p => p.What) });
-        }).WithSummary("The return path from where the run stands, its loss and length");
-        api.MapPost("/runs/{run}/return", (HttpContext http, string run, ReturnRequest request, ReturnDesk returns, Idempotency once, CancellationToken ct) =>
-        {
-            IReadOnlyList<Problem> refused = [];
-            return once.OnceAsync(http, request, async () =>
-            {
-                (var back, refused) = await returns.StartAsync(run, request.AsFarAs, request.Reason ?? "", AccessRules.ActorOf(http), ct);
-                return back is null ? null : (201, new { run = back });
-            }, () => refused is [{ What: var what }] && what.StartsWith("there is no run", StringComparison.Ordinal) ? Answers.Problem(404, refused[0]) : Answers.Problems(409, $"run {run} was not returned", refused));
-        }).WithSummary("Lead a run back that has ended, as a run of its own; nothing is opened when that is refused");
-        api.MapGet("/runs/{run}/outputs/{attempt}", async (string run, string attempt, RunDesk desk, IJournal journal, CancellationToken ct) =>
-        {
-            if (desk.ExecutorOf(run)?.LiveOutput(attempt) is { } live) return Results.Text(live);
-            if (await journal.FindOutputAsync(run, attempt, ct) is { } kept) return Results.Text(kept);
-            var ended = (await journal.ReadAsync(run, 0, ct)).Select(e => e.Event).OfType<AttemptEnded>().FirstOrDefault(e => e.Attempt == attempt);
-            return ended is null ? Answers.Problem(404, new Problem($"there is no attempt {attempt} in run {run}")) : Results.Text(ended.Output);
-        }).WithSummary("The output of an attempt, while it runs and afterwards");
-        api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) => await journal.ReadAsync(run, after ?? 0, ct)).WithSummary("The journal after a sequence number");
-        api.MapGet("/runs/{run}/log", LogAsync).WithSummary("The journal as a log for people: all of it or what is about one member, with the outputs of the attempts if they are wanted");
-        api.MapGet("/runs/{run}/events", FollowAsync).WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
-        api.MapGet("/runs/{run}/report", async (string run, string? format, RunDesk desk, EstateDesk estates, IJournal journal, TimeProvider time, CancellationToken ct) =>
-        {
-            if (await Look(desk, run, s => s, ct) is not { } state) return Missing(run);
-            var report = RunReport.Of(run, state, await journal.ReadAsync(run, 0, ct));
-            if (await estates.IndexAsync(ct) is { } index) report = report with { Next = WhatComesNext.Of(state, index, DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)) };
-            var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
-            return format == "markdown" ? Results.Text(report.ToMarkdown(zone), "text/markdown", Encoding.UTF8) : Results.Ok(report);
-        }).Produces<RunReport>().WithSummary("The closing report; format=markdown for text");
-        api.MapGet("/times", async (EstateDesk estates, CancellationToken ct) => await estates.CurrentEstateAsync(ct) is not { } estate ? Answers.Problem(404, EstateDesk.NoEstate)
-            : Results.Ok((await estates.LearntAsync(estate.Id, ct)).Seconds.Select(s => new TimeLine(s.Key, s.Value.Length >= LearntTimes.Enough, LearntTimes.Of(s.Value))).ToList())).Produces<TimeLine[]>().WithSummary("What steps took in earlier runs, by product and step; used in plans from three times on");
+        api.MapPost(
+                "/runs/{run}/decisions",
+                async (
+                    HttpContext http,
+                    string run,
+                    DecisionRequest request,
+                    RunDesk desk,
+                    Idempotency once,
+                    CancellationToken ct
+                ) =>
+                {
+                    if (
+                        request.Decision == DecisionKind.ReturnAsFarAs
+                        && await desk.StateAsync(run, ct) is { } state
+                        && Orders.AnotherHalt(state, request.Halt) is null
+                    )
+                    {
+                        var plan = await desk.ReturnPlanAsync(run, state, request.AsFarAs, ct);
+                        if (!plan.Ok)
+                            return Answers.Problems(409, "this return path can't be taken", plan.Problems);
+                    }
+                    if (request.Limit is { } written && Durations.TryParse(written) is null)
+                        return Answers.Problem(
+                            422,
+                            new Problem($"'{written}' is no length of time", null, "Write it like 2 h or 30 min.")
+                        );
+                    var amendment =
+                        request.Limit is null && request.Times is null && request.Command is not { Count: > 0 }
+                            ? null
+                            : new Amendment(
+                                request.Limit is { } limit ? Durations.TryParse(limit) : null,
+                                request.Times,
+                                [.. request.Command ?? []]
+                            );
+                    return await SayAsync(
+                        http,
+                        run,
+                        request,
+                        desk,
+                        once,
+                        s =>
+                            Orders.AnotherHalt(s, request.Halt) is { } other
+                                ? ([], other)
+                                : Orders.Decide(
+                                    s,
+                                    request.Decision,
+                                    AccessRules.ActorOf(http),
+                                    request.Reason,
+                                    request.AsFarAs,
+                                    amendment
+                                ),
+                        ct
+                    );
+                }
+            )
+            .WithSummary(
+                "Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, "
+                    + "go-past-window, return-as-far-as, stop-here"
+            );
+        api.MapPost(
+                "/runs/{run}/orders",
+                async (
+                    HttpContext http,
+                    string run,
+                    OrdersRequest request,
+                    RunDesk desk,
+                    Idempotency once,
+                    CancellationToken ct
+                ) =>
+                {
+                    var orders = OrderRequest.Read(request.Orders);
+                    return orders.Ok
+                        ? await SayAsync(
+                            http,
+                            run,
+                            request,
+                            desk,
+                            once,
+                            s => Orders.Give(s, orders.Value!, AccessRules.ActorOf(http)),
+                            ct
+                        )
+                        : Answers.Problem(422, orders.Problems[0]);
+                }
+            )
+            .WithSummary("Standing orders: what is decided at halts that nobody decides in time");
+        api.MapPost(
+                "/runs/{run}/signatures",
+                (
+                    HttpContext http,
+                    string run,
+                    SignatureRequest request,
+                    RunDesk desk,
+                    Idempotency once,
+                    CancellationToken ct
+                ) =>
+                    SayAsync(
+                        http,
+                        run,
+                        request,
+                        desk,
+                        once,
+                        s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence),
+                        ct
+                    )
+            )
+            .WithSummary("Sign a step that a person does");
+        api.MapGet(
+                "/runs/{run}/return-path",
+                async (string run, string? asFarAs, RunDesk desk, ReturnDesk returns, CancellationToken ct) =>
+                {
+                    if (await desk.StateAsync(run, ct) is not { } state)
+                        return Missing(run);
+                    var plan = await returns.PlanAsync(run, state, asFarAs, ct);
+                    return plan.Ok
+                        ? Results.Ok(
+                            new
+                            {
+                                open = true,
+                                length = plan.Value!.Expected,
+                                loss = plan.Value.Notes,
+                                goal = plan.Value.Goal,
+                                blocks = plan.Value.Blocks.Select(b => b.Title),
+                            }
+                        )
+                        : Results.Ok(new { open = false, why = plan.Problems.Select(p => p.What) });
+                }
+            )
+            .WithSummary("The return path from where the run stands, its loss and length");
+        api.MapPost(
+                "/runs/{run}/return",
+                (
+                    HttpContext http,
+                    string run,
+                    ReturnRequest request,
+                    ReturnDesk returns,
+                    Idempotency once,
+                    CancellationToken ct
+                ) =>
+                {
+                    IReadOnlyList<Problem> refused = [];
+                    return once.OnceAsync(
+                        http,
+                        request,
+                        async () =>
+                        {
+                            (var back, refused) = await returns.StartAsync(
+                                run,
+                                request.AsFarAs,
+                                request.Reason ?? "",
+                                AccessRules.ActorOf(http),
+                                ct
+                            );
+                            return back is null ? null : (201, new { run = back });
+                        },
+                        () =>
+                            refused is [{ What: var what }]
+                            && what.StartsWith("there is no run", StringComparison.Ordinal)
+                                ? Answers.Problem(404, refused[0])
+                                : Answers.Problems(409, $"run {run} was not returned", refused)
+                    );
+                }
+            )
+            .WithSummary("Lead a run back that has ended, as a run of its own; nothing is opened when that is refused");
+        api.MapGet(
+                "/runs/{run}/outputs/{attempt}",
+                async (string run, string attempt, RunDesk desk, IJournal journal, CancellationToken ct) =>
+                {
+                    if (desk.ExecutorOf(run)?.LiveOutput(attempt) is { } live)
+                        return Results.Text(live);
+                    if (await journal.FindOutputAsync(run, attempt, ct) is { } kept)
+                        return Results.Text(kept);
+                    var ended = (await journal.ReadAsync(run, 0, ct))
+                        .Select(e => e.Event)
+                        .OfType<AttemptEnded>()
+                        .FirstOrDefault(e => e.Attempt == attempt);
+                    return ended is null
+                        ? Answers.Problem(404, new Problem($"there is no attempt {attempt} in run {run}"))
+                        : Results.Text(ended.Output);
+                }
+            )
+            .WithSummary("The output of an attempt, while it runs and afterwards");
+        api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) =>
+                await journal.ReadAsync(run, after ?? 0, ct)
+            )
+            .WithSummary("The journal after a sequence number");
+        api.MapGet("/runs/{run}/log", LogAsync)
+            .WithSummary(
+                "The journal as a log for people: all of it or what is about one member, with the outputs of "
+                    + "the attempts if they are wanted"
+            );
+        api.MapGet("/runs/{run}/events", FollowAsync)
+            .WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
+        api.MapGet(
+                "/runs/{run}/report",
+                async (
+                    string run,
+                    string? format,
+                    RunDesk desk,
+                    EstateDesk estates,
+                    IJournal journal,
+                    TimeProvider time,
+                    CancellationToken ct
+                ) =>
+                {
+                    if (await Look(desk, run, s => s, ct) is not { } state)
+                        return Missing(run);
+                    var report = RunReport.Of(run, state, await journal.ReadAsync(run, 0, ct));
+                    if (await estates.IndexAsync(ct) is { } index)
+                        report = report with
+                        {
+                            Next = WhatComesNext.Of(state, index, DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)),
+                        };
+                    var zone = TimeZoneInfo.FindSystemTimeZoneById(
+                        (await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC"
+                    );
+                    return format == "markdown"
+                        ? Results.Text(report.ToMarkdown(zone), "text/markdown", Encoding.UTF8)
+                        : Results.Ok(report);
+                }
+            )
+            .Produces<RunReport>()
+            .WithSummary("The closing report; format=markdown for text");
+        api.MapGet("/times", async (EstateDesk estates, CancellationToken ct) =>
+                await estates.CurrentEstateAsync(ct) is not { } estate
+                    ? Answers.Problem(404, EstateDesk.NoEstate)
+                    : Results.Ok(
+                        (await estates.LearntAsync(estate.Id, ct))
+                            .Seconds.Select(s => new TimeLine(
+                                s.Key,
+                                s.Value.Length >= LearntTimes.Enough,
+                                LearntTimes.Of(s.Value)
+                            ))
+                            .ToList()
+                    )
+            )
+            .Produces<TimeLine[]>()
+            .WithSummary("What steps took in earlier runs, by product and step; used in plans from three times on");
     }
 
     // Every word has to be found somewhere of what people remember a run by.
     private static bool Found(RunState state, string run, string? search)
     {
-        if (string.IsNullOrWhiteSpace(search)) return true;
-        var text = string.Join('\n', [run, state.Label, state.By, state.Plan.Digest, .. state.Plan.Goal, .. state.Plan.Components, .. state.Before.Keys, state.Halt?.Why, .. state.Decisions.Select(d => $"{d.By} {d.Reason}")]);
-        return search.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).All(w => text.Contains(w, StringComparison.OrdinalIgnoreCase));
+        if (string.IsNullOrWhiteSpace(search))
+            return true;
+        var text = string.Join(
+            '\n',
+            [
+                run,
+                state.Label,
+                state.By,
+                state.Plan.Digest,
+                .. state.Plan.Goal,
+                .. state.Plan.Components,
+                .. state.Before.Keys,
+                state.Halt?.Why,
+                .. state.Decisions.Select(d => $"{d.By} {d.Reason}"),
+            ]
+        );
+        return search
+            .Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)
+            .All(w => text.Contains(w, StringComparison.OrdinalIgnoreCase));
     }
 
-    private static void MapSay(RouteGroupBuilder api, string verb, Func<RunState, HttpContext, object?, (RunEvent[], Problem?)> rule, string summary) =>
-        api.MapPost($"/runs/{{run}}/{verb}", (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) => SayAsync(http, run, verb, desk, once, s => rule(s, http, null), ct)).WithSummary(summary);
+    private static void MapSay(
+        RouteGroupBuilder api,
+        string verb,
+        Func<RunState, HttpContext, object?, (RunEvent[], Problem?)> rule,
+        string summary
+    ) =>
+        api.MapPost(
+                $"/runs/{{run}}/{verb}",
+                (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) =>
+                    SayAsync(http, run, verb, desk, once, s => rule(s, http, null), ct)
+            )
+            .WithSummary(summary);
 
-    internal static Task<IResult> SayAsync(HttpContext http, string run, object request, RunDesk desk, Idempotency once, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
+    internal static Task<IResult> SayAsync(
+        HttpContext http,
+        string run,
+        object request,
+        RunDesk desk,
+        Idempotency once,
+        Func<RunState, (RunEvent[], Problem?)> rule,
+        CancellationToken ct
+    )
     {
         Problem? refused = null;
-        return once.OnceAsync(http, request, async () =>
-        {
-            refused = await desk.SayAsync(run, rule, ct);
-            return refused is null ? (202, null) : null;
-        }, () => Answers.Problem(refused!.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409, refused));
+        return once.OnceAsync(
+            http,
+            request,
+            async () =>
+            {
+                refused = await desk.SayAsync(run, rule, ct);
+                return refused is null ? (202, null) : null;
+            },
+            () =>
+                Answers.Problem(
+                    refused!.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409,
+                    refused
+                )
+        );
     }
 
     private static IResult Missing(string run) => Answers.Problem(404, RunDesk.NoRun(run));
 
     // A run that this service carries is looked at in memory; any other is folded from its journal.
-    private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct) where T : class =>
-        desk.ExecutorOf(run) is { } executor ? executor.Log.Look(look) : await desk.StateAsync(run, ct) is { } state ? look(state) : null;
+    private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct)
+        where T : class =>
+        desk.ExecutorOf(run) is { } executor ? executor.Log.Look(look)
+        : await desk.StateAsync(run, ct) is { } state ? look(state)
+        : null;
 
-    private static async Task LogAsync(HttpContext http, string run, string? member, bool? outputs, RunDesk desk, EstateDesk estates, IJournal journal, CancellationToken ct)
+    private static async Task LogAsync(
+        HttpContext http,
+        string run,
+        string? member,
+        bool? outputs,
+        RunDesk desk,
+        EstateDesk estates,
+        IJournal journal,
+        CancellationToken ct
+    )
     {
-        if (await Look(desk, run, s => s.Plan, ct) is not { } plan) { await Missing(run).ExecuteAsync(http); return; }
-        var members = plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Member).Distinct().ToList();
-        if (member is not null && !members.Contains(member)) { await Answers.Problem(404, new Problem($"run {run} has nothing to do with '{member}'", null, Nearest.Hint(member, members) ?? "Name it as component/node.")).ExecuteAsync(http); return; }
+        if (await Look(desk, run, s => s.Plan, ct) is not { } plan)
+        {
+            await Missing(run).ExecuteAsync(http);
+            return;
+        }
+        var members = plan
+            .Blocks.SelectMany(b => b.Lanes)
+            .SelectMany(l => l.Steps)
+            .Select(s => s.Member)
+            .Distinct()
+            .ToList();
+        if (member is not null && !members.Contains(member))
+        {
+            await Answers
+                .Problem(
+                    404,
+                    new Problem(
+                        $"run {run} has nothing to do with '{member}'",
+                        null,
+                        Nearest.Hint(member, members) ?? "Name it as component/node."
+                    )
+                )
+                .ExecuteAsync(http);
+            return;
+        }
         var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
         http.Response.ContentType = "text/plain; charset=utf-8";
         foreach (var entry in await journal.ReadAsync(run, 0, ct))
         {
-            if (member is not null && RunLogText.MemberOf(entry.Event, plan) != member) continue;
-            await http.Response.WriteAsync($"{TimeZoneInfo.ConvertTime(entry.At, zone):yyyy-MM-dd HH:mm:ss zzz}  {RunLogText.Words(entry.Event, zone)}\n", ct);
-            if (outputs != true || entry.Event is not AttemptEnded { Output.Length: > 0 } ended) continue;
-            foreach (var line in (await journal.FindOutputAsync(run, ended.Attempt, ct) ?? ended.Output).TrimEnd('\n').Split('\n')) await http.Response.WriteAsync($"    {line}\n", ct);
+            if (member is not null && RunLogText.MemberOf(entry.Event, plan) != member)
+                continue;
+            await http.Response.WriteAsync(
+                $"{TimeZoneInfo.ConvertTime(entry.At, zone):yyyy-MM-dd HH:mm:ss zzz}  "
+                    + $"{RunLogText.Words(entry.Event, zone)}\n",
+                ct
+            );
+            if (outputs != true || entry.Event is not AttemptEnded { Output.Length: > 0 } ended)
+                continue;
+            foreach (
+                var line in (await journal.FindOutputAsync(run, ended.Attempt, ct) ?? ended.Output)
+                    .TrimEnd('\n')
+                    .Split('\n')
+            )
+                await http.Response.WriteAsync($"    {line}\n", ct);
         }
     }
 
-    /// <summary>Everything after <c>Last-Event-ID</c> from the journal, then what is appended, without a gap: the listener is set up before the journal is read.</summary>
-    private static async Task FollowAsync(HttpContext http, string run, RunDesk desk, RunFeed feed, IJournal journal, CancellationToken ct)
+    /// <summary>Everything after <c>Last-Event-ID</c> from the journal, then what is appended, without a gap: the
+    /// listener is set up before the journal is read.</summary>
+    private static async Task FollowAsync(
+        HttpContext http,
+        string run,
+        RunDesk desk,
+        RunFeed feed,
+        IJournal journal,
+        CancellationToken ct
+    )
     {
-        if (await journal.FindRunAsync(run, ct) is null) { await Missing(run).ExecuteAsync(http); return; }
-        var last = long.TryParse(http.Request.Headers["Last-Event-ID"].ToString() is { Length: > 0 } header ? header : http.Request.Query["after"].ToString(), out var given) ? given : 0;
+        if (await journal.FindRunAsync(run, ct) is null)
+        {
+            await Missing(run).ExecuteAsync(http);
+            return;
+        }
+        var last = long.TryParse(
+            http.Request.Headers["Last-Event-ID"].ToString() is { Length: > 0 } header
+                ? header
+                : http.Request.Query["after"].ToString(),
+            out var given
+        )
+            ? given
+            : 0;
         http.Response.ContentType = "text/event-stream";
         http.Response.Headers.CacheControl = "no-store";
         using var listener = feed.Listen(run);
@@ -232,7 +667,11 @@ public static class RunRoutes
             var line = http.Response.BodyWriter;
             foreach (var entries in (await journal.ReadAsync(run, last, ct)).Chunk(200))
             {
-                foreach (var entry in entries) { line.Write(new FeedEntry(entry).Event); last = entry.Sequence; }
+                foreach (var entry in entries)
+                {
+                    line.Write(new FeedEntry(entry).Event);
+                    last = entry.Sequence;
+                }
                 await line.FlushAsync(ct);
             }
             await line.FlushAsync(ct);
@@ -247,16 +686,25 @@ public static class RunRoutes
                     beat = Task.Delay(Beat, ct);
                     continue;
                 }
-                if (!await more) return;
-                // What has come meanwhile goes out together. With very many listeners it is waited for a little: a burst then costs each of them one write, and all of them get it sooner.
-                if (listener.Company > ManyListen) await Task.Delay(Gather, ct);
+                if (!await more)
+                    return;
+                // What has come meanwhile goes out together. With very many listeners it is waited for a little: a
+                // burst then costs each of them one write, and all of them get it sooner.
+                if (listener.Company > ManyListen)
+                    await Task.Delay(Gather, ct);
                 while (listener.Entries.TryRead(out var passed))
-                    if (passed.Entry.Sequence > last) { line.Write(passed.Event); last = passed.Entry.Sequence; }
+                    if (passed.Entry.Sequence > last)
+                    {
+                        line.Write(passed.Event);
+                        last = passed.Entry.Sequence;
+                    }
                 await line.FlushAsync(ct);
                 more = listener.Entries.WaitToReadAsync(ct).AsTask();
             }
         }
-        catch (OperationCanceledException) { /* the listener left */ }
+        catch (OperationCanceledException)
+        { /* the listener left */
+        }
     }
 
     private const int ManyListen = 100;

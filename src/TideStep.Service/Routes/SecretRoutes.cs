@@ -12,14 +12,35 @@ public static class SecretRoutes
 {
     public static void MapSecrets(this RouteGroupBuilder api)
     {
-        api.MapGet("/secrets", (SecretVault vault) => vault.Names).Produces<string[]>().WithSummary("The names of the secrets that the service keeps; never a value");
+        api.MapGet("/secrets", (SecretVault vault) => vault.Names)
+            .Produces<string[]>()
+            .WithSummary("The names of the secrets that the service keeps; never a value");
         api.MapPut("/secrets/{name}", (string name, SecretValue secret, SecretVault vault) =>
-        {
-            if (secret.Value.Length == 0) return Answers.Problem(422, new Problem("an empty secret is none", null, "Give it up with DELETE if that is meant."));
-            try { vault.Keep(name, Encoding.UTF8.GetBytes(secret.Value)); }
-            catch (ConnectorException e) { return Answers.Problem(422, e.Problem); }
-            return Results.NoContent();
-        }).WithSummary("Keep a secret, encrypted, under a name");
-        api.MapDelete("/secrets/{name}", (string name, SecretVault vault) => vault.Remove(name) ? Results.NoContent() : Answers.Problem(404, new Problem($"no secret '{name}' is kept", null, Nearest.Hint(name, vault.Names)))).WithSummary("Give a secret up");
+            {
+                if (secret.Value.Length == 0)
+                    return Answers.Problem(
+                        422,
+                        new Problem("an empty secret is none", null, "Give it up with DELETE if that is meant.")
+                    );
+                try
+                {
+                    vault.Keep(name, Encoding.UTF8.GetBytes(secret.Value));
+                }
+                catch (ConnectorException e)
+                {
+                    return Answers.Problem(422, e.Problem);
+                }
+                return Results.NoContent();
+            })
+            .WithSummary("Keep a secret, encrypted, under a name");
+        api.MapDelete("/secrets/{name}", (string name, SecretVault vault) =>
+                vault.Remove(name)
+                    ? Results.NoContent()
+                    : Answers.Problem(
+                        404,
+                        new Problem($"no secret '{name}' is kept", null, Nearest.Hint(name, vault.Names))
+                    )
+            )
+            .WithSummary("Give a secret up");
     }
 }

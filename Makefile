@@ -26,10 +26,13 @@ lab-example: build ## Upgrade three real hosts over SSH, made on this machine (r
 test: ## Set up and run every test
 	@scripts/test.sh
 
+test-dates: ## Every test on other days: both clock changes, a leap day, the turn of a year, 2036 (hours)
+	@scripts/test-dates.sh
+
 soak: build ## A simulated day of fifty runs, and the database cluster with every fault (root on Linux)
 	@scripts/soak.sh
 
 bench: build ## Measure; writes docs/benchmarks.md
 	@scripts/bench.sh
 
-.PHONY: help build demo example lab-example test soak bench
+.PHONY: help build demo example lab-example test test-dates soak bench

@@ -2,6 +2,8 @@
 bin=$PWD/bin
 port=${PORT:-7470} fleet_port=${FLEET_PORT:-7471} pace=${PACE:-60}
 work=$(mktemp -d)
+# The story is told on its planning day, whatever day it is: all programs take their time from there.
+export TIDESTEP_CLOCK_AHEAD=$(($(date -d "$(cat demo/planning-day)" +%s) - $(date +%s)))
 export TIDESTEP_DATA=${DATA:-$work/data} TIDESTEP_HOME=$work TIDESTEP_SERVER=http://127.0.0.1:$port TIDESTEP_NAME=${TIDESTEP_NAME:-Wren Hale}
 started=()
 

@@ -15,7 +15,7 @@ echo "  console:  $("$bin/tidestep" console link)"
 echo "            Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
 echo "            Then try again, or return: the decision stands at the top with its return path."
 echo
-echo "  terminal: export TIDESTEP_DATA=$TIDESTEP_DATA TIDESTEP_SERVER=$TIDESTEP_SERVER TIDESTEP_NAME='$TIDESTEP_NAME'"
+echo "  terminal: export TIDESTEP_DATA=$TIDESTEP_DATA TIDESTEP_SERVER=$TIDESTEP_SERVER TIDESTEP_CLOCK_AHEAD=$TIDESTEP_CLOCK_AHEAD TIDESTEP_NAME='$TIDESTEP_NAME'"
 echo "            bin/tidestep run start $relay --follow      the short one, with its halt"
 echo "            bin/tidestep run start $season --follow      the whole season's upgrade: refused, for a node is short of disk"
 echo "            curl -X PUT http://127.0.0.1:$fleet_port/nodes/ss-led-3/readings -H 'Content-Type: application/json' \\"

@@ -33,7 +33,7 @@ public static class RunScreen
 
     // The day, too, where it is not today.
     private static string Moment(DateTimeOffset at) =>
-        at.ToLocalTime() is var local && local.Date == DateTime.Today
+        at.ToLocalTime() is var local && local.Date == Times.Now.Date
             ? $"{local:HH:mm:ss}"
             : $"{local:ddd yyyy-MM-dd HH:mm}";
 

@@ -6,6 +6,9 @@ namespace TideStep.Cli;
 /// <summary>Times as people write them, in the zone of their machine.</summary>
 public static class Times
 {
+    /// <summary>Now, by the clock of this process.</summary>
+    public static DateTimeOffset Now => ShiftedClock.OfProcess.GetLocalNow();
+
     /// <summary>A moment: a day with a time, or a time alone for the next such time.</summary>
     /// <exception cref="MisusedException">The text is no time.</exception>
     public static DateTimeOffset Next(string text)
@@ -25,8 +28,8 @@ public static class Times
             throw new MisusedException([
                 new Problem($"'{text}' is no time", null, "Write it like 03:30, or 2026-11-29 03:30."),
             ]);
-        var at = DateTime.Today + time.ToTimeSpan();
-        if (at <= DateTime.Now)
+        var at = Now.Date + time.ToTimeSpan();
+        if (at <= Now.DateTime)
             at = at.AddDays(1);
         return new DateTimeOffset(at, zone.GetUtcOffset(at));
     }

@@ -1,4 +1,5 @@
 using Microsoft.Extensions.FileProviders;
+using TideStep;
 using TideStep.Connectors;
 using TideStep.Connectors.Notices;
 using TideStep.Connectors.Ssh;
@@ -34,7 +35,7 @@ catch (StoreUnavailableException e)
     return 3;
 }
 
-var time = TimeProvider.System;
+var time = ShiftedClock.OfProcess;
 var key = AccessKey.Open(settings.Data, time);
 var engine = new EngineSettings(
     settings.Pace,
@@ -159,6 +160,15 @@ builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 
 
 var app = builder.Build();
 app.UseExceptionHandler();
+
+// Readers reckon "now" from the service's own clock.
+app.Use(
+    (context, next) =>
+    {
+        context.Response.Headers.Date = time.GetUtcNow().ToString("R");
+        return next(context);
+    }
+);
 app.UseStatusCodePages();
 app.UseAccessRules(key);
 if (settings.Console is { } console)

@@ -25,8 +25,9 @@ internal sealed class FleetClock(double pace)
         ["late"] = TimeSpan.FromMinutes(10),
     };
 
-    public DateTimeOffset Now => DateTimeOffset.UtcNow;
-    public DateTimeOffset RealNow => DateTimeOffset.UtcNow;
+    private readonly TimeProvider _time = ShiftedClock.OfProcess;
+
+    public DateTimeOffset Now => _time.GetUtcNow();
 
     public TimeSpan Pace(TimeSpan span) => pace <= 0 ? TimeSpan.Zero : span / pace;
 
@@ -52,7 +53,7 @@ internal sealed class FleetRecord
         _deeds.Enqueue(
             new Deed(
                 Interlocked.Increment(ref _number),
-                DateTimeOffset.UtcNow,
+                ShiftedClock.OfProcess.GetUtcNow(),
                 node,
                 component,
                 verb,

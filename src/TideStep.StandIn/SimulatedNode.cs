@@ -169,7 +169,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 return $"epoch {request.Epoch} is below {fence.Epoch}, the highest seen here";
             if (_attempts.ContainsKey((request.Installation, request.Attempt)))
                 return "the attempt is known already";
-            if (clock.RealNow.ToUnixTimeSeconds() > request.StartBy)
+            if (clock.Now.ToUnixTimeSeconds() > request.StartBy)
                 return "its start-by time has passed";
             if (!Verbs.Contains(request.Verb))
                 return $"it does not know how to {request.Verb}";

@@ -14,6 +14,18 @@ public sealed class DemoStack : IAsyncDisposable
     private static readonly string Root = FindRoot();
     private static readonly string Configuration = AppContext.BaseDirectory.Contains("/Release/") ? "Release" : "Debug";
 
+    // Whatever day it is, the demo's story is told on its planning day.
+    private static readonly long Ahead = (long)
+        (
+            DateTimeOffset.Parse(
+                File.ReadAllText(Path.Combine(Root, "demo", "planning-day")).Trim(),
+                System.Globalization.CultureInfo.InvariantCulture
+            ) - DateTimeOffset.UtcNow
+        ).TotalSeconds;
+
+    /// <summary>Now, by the clock that all programs of a stack share.</summary>
+    public static DateTimeOffset Now => DateTimeOffset.UtcNow.AddSeconds(Ahead);
+
     private readonly string _work = Directory.CreateTempSubdirectory("tidestep-test").FullName;
     private readonly double _pace;
     private Process? _fleet;
@@ -231,6 +243,7 @@ public sealed class DemoStack : IAsyncDisposable
         start.Environment["TIDESTEP_DATA"] = Path.Combine(_work, "data");
         start.Environment["TIDESTEP_HOME"] = _work;
         start.Environment["TIDESTEP_NAME"] = "Wren Hale";
+        start.Environment["TIDESTEP_CLOCK_AHEAD"] = Ahead.ToString(System.Globalization.CultureInfo.InvariantCulture);
         start.Environment["TIDESTEP_SERVER"] = $"http://127.0.0.1:{Port}";
         return start;
     }
@@ -317,7 +330,7 @@ public sealed class DemoStack : IAsyncDisposable
     /// <summary>The same for any verb.</summary>
     public async Task ByHandAsync(string node, string component, string verb, params string[] arguments)
     {
-        var (attempt, startBy) = ($"h{Guid.NewGuid():N}", DateTimeOffset.UtcNow.AddMinutes(1).ToUnixTimeSeconds());
+        var (attempt, startBy) = ($"h{Guid.NewGuid():N}", Now.AddMinutes(1).ToUnixTimeSeconds());
         (
             await Fleet.PostAsJsonAsync(
                 $"/nodes/{node}/attempts",

@@ -37,7 +37,10 @@ public sealed class ArchitectureTests
     {
         Assert.Equal(
             Allowed.Keys.Order(),
-            Directory.GetDirectories(Source()).Select(d => Path.GetFileName(d)["TideStep.".Length..]).Order()
+            Directory
+                .GetDirectories(Source(), "TideStep.*")
+                .Select(d => Path.GetFileName(d)["TideStep.".Length..])
+                .Order()
         );
         foreach (var (project, below) in Allowed)
             Assert.All(Items(project, "ProjectReference"), r =>

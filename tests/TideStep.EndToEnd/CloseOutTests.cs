@@ -22,7 +22,7 @@ public sealed class CloseOutTests
             "--owner",
             "Ida Moss",
             "--until",
-            "2026-12-24"
+            DemoStack.Now.AddDays(31).ToString("yyyy-MM-dd")
         );
         var given = JsonNode
             .Parse(await stack.Good("follow-up", "list", "--format", "json"))!

@@ -97,15 +97,18 @@ public sealed class RunTests
     {
         await using var stack = await DemoStack.StartAsync();
         var run = await stack.OpenAsync();
-        Assert.Contains("is past", (await stack.Cli("run", "start", run, "--at", "2026-01-01 02:00")).Error);
-        var tomorrow = DateTime.Now.AddDays(1).ToString("yyyy-MM-dd HH:mm");
+        Assert.Contains(
+            "is past",
+            (await stack.Cli("run", "start", run, "--at", $"{DemoStack.Now.AddDays(-9):yyyy-MM-dd} 02:00")).Error
+        );
+        var tomorrow = DemoStack.Now.LocalDateTime.AddDays(1).ToString("yyyy-MM-dd HH:mm");
         Assert.Contains(
             $"begins its work on {tomorrow[..10]}",
             await stack.Good("run", "start", run, "--at", tomorrow)
         );
         var waits = await stack.UntilAsync(run, r => (string?)r["status"] == "waiting");
         Assert.StartsWith("for the time to begin, ", (string?)waits["waitsFor"]);
-        Assert.True((DateTimeOffset)waits["forecastEnd"]! > DateTimeOffset.UtcNow.AddHours(23));
+        Assert.True((DateTimeOffset)waits["forecastEnd"]! > DemoStack.Now.AddHours(23));
         Assert.Empty(await stack.DeedsAsync());
         // It outlives the service.
         await stack.KillServiceAsync();

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { PlanLine } from '../plans/model';
-import { get, post } from '../shared/api';
+import { now, get, post } from '../shared/api';
 import { Accept } from './Accept';
 import './checks.css';
 import { groups, idOf, sign, stands, type Finding, type Round, type Waiver } from './model';
@@ -35,7 +35,7 @@ export function ChecksPage() {
       check.mutate();
     },
   });
-  const waiting = waivers.data?.filter((w) => w.needsSecond && !w.second && new Date(w.ends) > new Date()) ?? [];
+  const waiting = waivers.data?.filter((w) => w.needsSecond && !w.second && Date.parse(w.ends) > now()) ?? [];
   const findings = round.data?.round.findings ?? [];
   const ready = round.data && !findings.some((f) => stands(f) && f.level === 'blocker');
   return (

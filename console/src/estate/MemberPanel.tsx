@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get } from '../shared/api';
+import { byService, get } from '../shared/api';
 import { age, type MemberView } from './model';
 
 /** Everything that was read of one member: value, where it comes from, and why something is missing; a reading's history at a click. */
@@ -23,7 +23,7 @@ export function MemberPanel({ member }: { member: string }) {
       </h2>
       <p className={lost ? 'problem' : 'soft'}>
         {lost ? `Not current: the last survey could not read it: ${lost}. What stands here is ` : 'Read '}
-        {at ? age(at, view.dataUpdatedAt) : 'never'}
+        {at ? age(at, byService(view.dataUpdatedAt)) : 'never'}
       </p>
       <table>
         <thead>

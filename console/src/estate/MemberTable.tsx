@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type KeyboardEvent } from 'react';
-import { get } from '../shared/api';
+import { byService, get } from '../shared/api';
 import { age, pageOf, type Filter, type MemberLine, type MemberPage } from './model';
 
 const rowHeight = 27;
@@ -75,7 +75,7 @@ export function MemberTable({ filter, chosen, choose }: { filter: Filter; chosen
                     index={item.index}
                     top={item.start}
                     chosen={member.member === chosen}
-                    now={pages.dataUpdatedAt}
+                    now={byService(pages.dataUpdatedAt)}
                     choose={choose}
                   />
                 )

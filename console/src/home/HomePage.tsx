@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { get, post, type Estate, type RunLine } from '../shared/api';
+import { byService, get, post, type Estate, type RunLine } from '../shared/api';
 import { mark, moment, words } from '../shared/words';
 import { OutOfLine, type Difference } from './OutOfLine';
 
@@ -46,7 +46,7 @@ export function HomePage() {
                 </td>
                 <td className="n">{Math.round(r.share * 100)} %</td>
                 <td>{r.kind}</td>
-                <td className="n">{r.started ? moment(r.started, runs.dataUpdatedAt) : 'not yet'}</td>
+                <td className="n">{r.started ? moment(r.started, byService(runs.dataUpdatedAt)) : 'not yet'}</td>
                 <td>{r.by}</td>
               </tr>
             ))}

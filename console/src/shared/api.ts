@@ -181,7 +181,22 @@ const nameKey = 'tide-step-name';
 export const actingName = () => localStorage.getItem(nameKey) ?? '';
 export const setActingName = (name: string) => localStorage.setItem(nameKey, name.trim());
 
+let ahead = 0;
+
+/** Now, by the service's clock, which need not be this machine's. */
+export const now = () => Date.now() + ahead;
+
+/** A moment of this machine's clock by the service's. */
+export const byService = (at: number) => at + ahead;
+
+function hear(response: Response) {
+  const told = Date.parse(response.headers.get('date') ?? '');
+  // The header tells whole seconds; less than that is no difference.
+  if (!Number.isNaN(told)) ahead = Math.abs(told - Date.now()) > 2000 ? told - Date.now() : 0;
+}
+
 async function answer(response: Response): Promise<unknown> {
+  hear(response);
   const text = await response.text();
   const body: unknown = text.length > 0 && response.headers.get('content-type')?.includes('json') ? JSON.parse(text) : text;
   if (response.ok) return body;

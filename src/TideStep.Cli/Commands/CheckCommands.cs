@@ -224,7 +224,7 @@ public static class CheckCommands
                                         w.Finding,
                                         w.Second is { } second ? $"{w.By}, {second}" : w.By,
                                         w.Ends.ToLocalTime().ToString("yyyy-MM-dd HH:mm"),
-                                        w.Ends <= DateTimeOffset.Now ? "ended"
+                                        w.Ends <= Times.Now ? "ended"
                                         : w.Stands ? "holds"
                                         : "needs a second person",
                                         w.Reason,
@@ -275,7 +275,7 @@ public static class CheckCommands
         var plan = PlanMaker.Make(index, path, "files", "files");
         if (!plan.Ok)
             throw new MisusedException(plan.Problems);
-        var round = PlanChecks.Of(index, plan.Value!, new CheckContext(DateTimeOffset.Now));
+        var round = PlanChecks.Of(index, plan.Value!, new CheckContext(Times.Now));
         return Show(new View(0, CheckReport.Summary(round), round), result, output);
     }
 

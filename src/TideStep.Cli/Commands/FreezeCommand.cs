@@ -40,7 +40,7 @@ public static class FreezeCommand
                     file,
                     calendar,
                     TimeZoneInfo.FindSystemTimeZoneById(estate.Zone),
-                    DateOnly.FromDateTime(DateTime.Now)
+                    DateOnly.FromDateTime(Times.Now.DateTime)
                 );
                 var known = estate.Freezes.Select(f => (f.From, f.To)).ToHashSet();
                 var fresh = (read.Value ?? throw new MisusedException(read.Problems))

@@ -102,7 +102,7 @@ public static class PathCommand
             throw new MisusedException(missing);
         var index = Files.Index(result.GetValue(Estate)!, result.GetValue(Readings)!, result.GetValue(Catalogue)!);
         var goal = Files.Goal(goalFile);
-        var day = goal.Day ?? DateOnly.FromDateTime(DateTime.Now);
+        var day = goal.Day ?? DateOnly.FromDateTime(Times.Now.DateTime);
         if (
             result.GetValue(Day) is { } written
             && !DateOnly.TryParse(written, System.Globalization.CultureInfo.InvariantCulture, out day)

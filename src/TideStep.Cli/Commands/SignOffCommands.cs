@@ -94,7 +94,7 @@ internal static class SignOffCommands
                         {
                             output.Line(
                                 $"signed by {given.By} on {given.At.ToLocalTime():yyyy-MM-dd HH:mm}, "
-                                    + $"{(given.Ends <= DateTimeOffset.Now ? "held" : "holds")} until "
+                                    + $"{(given.Ends <= Times.Now ? "held" : "holds")} until "
                                     + $"{given.Ends.ToLocalTime():yyyy-MM-dd HH:mm}"
                                     + $"{(given.Note is null ? "" : $": {given.Note}")}"
                             );

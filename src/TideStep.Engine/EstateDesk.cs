@@ -388,7 +388,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
 
         static JsonObject Written(MemberReading reading)
         {
-            var member = new JsonObject { ["running"] = reading.Running ?? "none" };
+            var member = new JsonObject { ["running"] = reading.Running ?? (reading.RunsNothing ? "none" : "unknown") };
             if (reading.Installed is not null)
                 member["installed"] = reading.Installed;
             if (reading.Staged is not null)

@@ -384,6 +384,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
             )
             {
                 At = time.GetUtcNow(),
+                RunsNothing = Text("running") is null && missed.All(m => m.Key.Key != "running"),
                 Missed = missed
                     .Where(m =>
                         m.Key.Key is not ("staged" or "role")

@@ -19,7 +19,8 @@ internal static class JumpDocument
     {
         var form = Form.Open(node, $"jump {id}", findings);
         Form.CheckId(id, at, "jump", findings);
-        var from = form.Range("from", scheme);
+        var fromNone = form.Text("from") == "none";
+        var from = fromNone ? VersionRange.Any : form.Range("from", scheme);
         if (!form.Has("from"))
             findings.Add($"jump {id}: 'from' is missing", at, "Write the range of versions it starts from.");
         form.Required("to");
@@ -57,6 +58,9 @@ internal static class JumpDocument
         )
         {
             Questions = ReadQuestions(form),
+            FromNone = fromNone,
+            Loses = [.. form.Words("loses").Select(c => c.Text)],
+            ConvertsBack = form.Flag("converts-back"),
             Converts = [.. form.Words("converts").Select(c => c.Text)],
             Tasks = ReadTasks(form),
             SignOffs = ReadSignOffs(form),
@@ -71,9 +75,25 @@ internal static class JumpDocument
                 form.PlaceOf("closes"),
                 Nearest.Hint(closes, jump.Ahead.Concat(jump.Change).Concat(jump.AfterAll))
             );
+        foreach (var other in jump.Methods.Where(m => fromNone && m.Method != Method.Offline))
+            form.Findings.Add(
+                $"jump {id}: a first installation is done by 'offline', not by '{other.Method.Word()}'",
+                form.PlaceOf("methods"),
+                "Nothing serves yet, so nothing can roll. Write 'offline' with its 'outage' as the time it takes."
+            );
+        if (fromNone && jump.Down)
+            form.Findings.Add($"jump {id}: nothing lies above 'none' to come down from", form.PlaceOf("down"));
+        if (jump.ConvertsBack && !jump.Down)
+            form.Findings.Add(
+                $"jump {id}: 'converts-back' is for a jump down",
+                form.PlaceOf("converts-back"),
+                "Write it on the jump that leads back."
+            );
         form.Close();
         return jump;
     }
+
+    private static readonly string[] FigureKeys = ["member", "settle", "outage", "install", "canary-settle"];
 
     private static ImmutableArray<MethodFigures> ReadMethods(Form form)
     {
@@ -91,6 +111,19 @@ internal static class JumpDocument
                 form.Findings,
                 at
             );
+            // A key of another method would be no figure at all, and an outage of nought a promise.
+            foreach (var key in FigureKeys.Where(k => figures.Has(k) && !MethodNames.KeysOf(method).Contains(k)))
+                form.Findings.Add(
+                    $"{figures.What}: '{key}' is no figure of {name}",
+                    figures.PlaceOf(key),
+                    $"It has {string.Join(", ", MethodNames.KeysOf(method).Select(k => $"'{k}'"))}."
+                );
+            foreach (var key in MethodNames.NeededOf(method).Where(k => !figures.Has(k)))
+                form.Findings.Add(
+                    $"{figures.What}: '{key}' is missing",
+                    at,
+                    $"Write how long that takes, as in {key}: 10 min; 0 min where it takes no time."
+                );
             TimeSpan Of(string key) => figures.Duration(key) ?? TimeSpan.Zero;
             methods.Add(
                 new MethodFigures(
@@ -274,6 +307,20 @@ public static class MethodNames
     public static readonly string[] All = ["rolling", "replace", "two-slot", "side-by-side", "offline"];
 
     public static Method? TryParse(string name) => Array.IndexOf(All, name) is >= 0 and var at ? (Method)at : null;
+
+    /// <summary>The figures that a method has, by the document's keys.</summary>
+    public static ImmutableArray<string> KeysOf(Method method) =>
+        method switch
+        {
+            Method.Rolling or Method.TwoSlot => ["member", "settle", "canary-settle"],
+            Method.Replace => ["member", "settle"],
+            Method.SideBySide => ["install", "outage", "settle"],
+            _ => ["outage", "settle"],
+        };
+
+    /// <summary>The figures that have to be there: settle times may be left out.</summary>
+    public static ImmutableArray<string> NeededOf(Method method) =>
+        [.. KeysOf(method).Where(k => k is not ("settle" or "canary-settle"))];
 
     public static string Word(this Method method) => All[(int)method];
 }

@@ -227,6 +227,16 @@ public sealed record Jump(
     /// <summary>What data it changes, in words.</summary>
     public ImmutableArray<string> Converts { get; init; } = [];
 
+    /// <summary>Whether it installs its product where nothing runs and nothing is installed.</summary>
+    public bool FromNone { get; init; }
+
+    /// <summary>What data is lost by it, in words.</summary>
+    public ImmutableArray<string> Loses { get; init; } = [];
+
+    /// <summary>Whether it brings the data back into the form of the version it leads to; a jump down that does not
+    /// can't lead back one that converts.</summary>
+    public bool ConvertsBack { get; init; }
+
     /// <summary>What people have to do around it.</summary>
     public ImmutableArray<JumpTask> Tasks { get; init; } = [];
 
@@ -238,7 +248,7 @@ public sealed record Jump(
 
     /// <summary>Whether the jump leads from <paramref name="version"/>: in its range, and in its direction.</summary>
     public bool LeadsFrom(Versions.Version version, Func<Versions.Version, bool>? isRelease = null) =>
-        From.Contains(version, isRelease) && (Down ? version > To : version < To);
+        !FromNone && From.Contains(version, isRelease) && (Down ? version > To : version < To);
 }
 
 /// <summary>A product of the catalogue: releases, rules, jumps, and how its members are handled.</summary>

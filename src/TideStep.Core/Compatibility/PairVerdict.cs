@@ -10,9 +10,13 @@ namespace TideStep.Core.Compatibility;
 /// <param name="MayRest">Whether a transitional verdict may stand at a resting place.</param>
 public sealed record PairVerdict(Verdict Verdict, bool NoData, ImmutableArray<CompatibilityRule> Rules, bool MayRest)
 {
+    /// <summary>Where the other component runs nothing or could not be read: that, in words.</summary>
+    public string? Lacks { get; init; }
+
     /// <summary>The rules in words, or what their lack means.</summary>
     public string Why =>
-        NoData ? "neither product says anything of the other"
+        Lacks is not null ? Lacks
+        : NoData ? "neither product says anything of the other"
         : Rules.IsEmpty ? "the products' rules about each other do not cover these versions"
         : Verdict == Verdict.Untested && Rules.All(r => r.Verdict != Verdict.Untested)
             ? $"the products' rules about each other do not cover these versions; there is {Named}"

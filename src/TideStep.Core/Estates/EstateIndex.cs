@@ -44,6 +44,13 @@ public sealed class EstateIndex
                         break;
                 }
             }
+        _absent =
+        [
+            .. Components.Select(c =>
+                c.Members.Length > 0
+                && c.Members.All(m => readings.Of(m) is { RunsNothing: true, Running: null, Installed: null })
+            ),
+        ];
         Pairs = ReadPairs();
         _voting =
         [
@@ -62,6 +69,8 @@ public sealed class EstateIndex
     private readonly List<int>[] _dependants;
     private readonly List<(int Other, bool Together)>[] _peers = [];
     private readonly HashSet<string>?[] _voting;
+    private readonly bool[] _absent;
+    private readonly HashSet<EstatePair> _optional = [];
 
     public Estate Estate { get; }
     public Readings Readings { get; }
@@ -83,6 +92,13 @@ public sealed class EstateIndex
 
     /// <summary>Whether the member votes, where a quorum is kept.</summary>
     public bool Votes(int component, Member member) => _voting[component]?.Contains(member.Id) ?? true;
+
+    /// <summary>Whether all members of a component run and have installed nothing (3-planning, State).</summary>
+    public bool IsAbsent(int component) => _absent[component];
+
+    /// <summary>Whether the first component of a pair can't do without the second: it stands on it, is inside it, or
+    /// depends on it and the relation is not optional.</summary>
+    public bool NeedsOther(EstatePair pair) => pair.Kind != RelationKind.Peer && !_optional.Contains(pair);
 
     /// <summary>The members on a node, of all components.</summary>
     public IReadOnlyList<(int Component, Member Member)> OnNode(string node) => _onNode.GetValueOrDefault(node, []);
@@ -112,6 +128,8 @@ public sealed class EstateIndex
                         ? new EstatePair(Math.Min(c, other), Math.Max(c, other), RelationKind.Peer)
                         : new EstatePair(c, other, relation.Kind)
                 );
+                if (relation is { Kind: RelationKind.DependsOn, Optional: true })
+                    _optional.Add(new EstatePair(c, other, relation.Kind));
             }
         return [.. pairs.OrderBy(p => p.A).ThenBy(p => p.B).ThenBy(p => p.Kind)];
     }

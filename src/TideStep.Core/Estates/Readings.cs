@@ -27,6 +27,9 @@ public sealed record MemberReading(
     /// <summary>When it was read, where that was not with the others; null for the survey's own time.</summary>
     public DateTimeOffset? At { get; init; }
 
+    /// <summary>Whether it was found that nothing runs, which is not the same as what runs being unknown.</summary>
+    public bool RunsNothing { get; init; }
+
     /// <summary>Readings that could not be taken, with why.</summary>
     public ImmutableDictionary<string, string> Missed { get; init; } = ImmutableDictionary<string, string>.Empty;
 }
@@ -168,6 +171,7 @@ public static class ReadingsDocument
                 )
                     ? read
                     : null,
+            RunsNothing = running == "none",
             Missed = form.Map("missed").ToImmutableDictionary(m => m.Key, m => m.Value is TextNode why ? why.Text : ""),
         };
         form.Close();

@@ -62,6 +62,7 @@ internal sealed class ChainSource
 
     private void Add(long[] cost, Option option)
     {
+        cost[_layout.Losing] += option.Loses ? 1 : 0;
         cost[_layout.Outage] += option.OutageSeconds;
         cost[_layout.Closing] += option.Closes ? 1 : 0;
         cost[_layout.Jumps]++;

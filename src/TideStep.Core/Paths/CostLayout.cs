@@ -17,8 +17,13 @@ internal sealed class CostLayout
             .Distinct()
             .ToArray();
         for (var place = 0; place < 5; place++)
-            _middle[order[place]] = 1 + Targets + place;
-        Others = [.. Enumerable.Range(0, problem.Index.Components.Length).Where(c => problem.TargetOf[c] is null)];
+            _middle[order[place]] = MiddleFrom + place;
+        Others =
+        [
+            .. Enumerable
+                .Range(0, problem.Index.Components.Length)
+                .Where(c => problem.TargetOf[c] is null or { AnyWillDo: true }),
+        ];
         _otherPlace = [.. Enumerable.Repeat(-1, problem.Index.Components.Length)];
         for (var i = 0; i < Others.Length; i++)
             _otherPlace[Others[i]] = Transitional + 1 + i;
@@ -41,15 +46,18 @@ internal sealed class CostLayout
     public int Closing => _middle[2];
     public int Jumps => _middle[3];
     public int Time => _middle[4];
-    public int AfterClosing => 1 + Targets + 5;
+    public int AfterClosing => MiddleFrom + 5;
     public int Transitional => AfterClosing + 1;
 
     public int OtherRank(int component) => _otherPlace[component];
 
     public int OutOfTurn => Length - 1;
 
+    /// <summary>Where criterion 2a lies: jumps that lose data.</summary>
+    public int Losing => 1 + Targets;
+
     /// <summary>The places of a jump's own costs: criteria 3 to 7 as they are ordered.</summary>
-    public int MiddleFrom => 1 + Targets;
+    public int MiddleFrom => 2 + Targets;
 
     public static int Compare(long[] a, long[] b)
     {
@@ -86,10 +94,14 @@ internal sealed class RemainingCost
         if (problem.IsMixed(c, version))
             return problem.MayStayUnsettled(c);
         if (problem.TargetOf[c] is { } target)
-            return target.Range.Contains(problem.Versions[c][version], problem.Products[c]!.IsRelease);
+            return !problem.IsAbsent(c, version)
+                && target.Range.Contains(problem.Versions[c][version], problem.Products[c]!.IsRelease);
         if (problem.Request.Goal.SupportedAt is { } date)
-            return problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release
-                && (release.Ends is null || release.Ends >= date);
+            return problem.IsAbsent(c, version)
+                || (
+                    problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release
+                    && (release.Ends is null || release.Ends >= date)
+                );
         return true;
     }
 
@@ -105,9 +117,11 @@ internal sealed class RemainingCost
             var end = new long[_layout.Length];
             if (target >= 0 && !problem.Targets[target].AnyWillDo && !problem.IsMixed(c, v))
                 end[_layout.GoalAt(target)] = Ranking.Distance(problem.Targets[target].BestFirst, versions[v]);
+            if (target < 0 && !problem.IsAsToday(c, v))
+                end[_layout.OthersMoved] = 1;
             least[v] = end;
         }
-        // Jumps lead one way only, so a few rounds settle it.
+        // No jump costs less than nothing, so a few rounds settle it.
         for (var changed = true; changed; )
         {
             changed = false;
@@ -117,15 +131,18 @@ internal sealed class RemainingCost
                     if (least[option.To] is not { } rest || problem.Pinned.Contains(c))
                         continue;
                     var cost = (long[])rest.Clone();
-                    cost[_layout.Outage] += option.OutageSeconds;
+                    cost[_layout.Losing] += option.Loses ? 1 : 0;
                     cost[_layout.Closing] += option.Closes ? 1 : 0;
                     cost[_layout.Jumps]++;
-                    // In a joint move the longest settle time is shared.
-                    cost[_layout.Time] +=
-                        option.Seconds
-                        - (_joint && JointMoves.MayJoin(option) ? (long)option.Figures.Settle.TotalSeconds : 0);
-                    if (target < 0 && v == problem.Today[c] && !problem.Found[c].Contains(option.To))
-                        cost[_layout.OthersMoved]++;
+                    // Where who is in service depends on others, these can come to less than they are now. In a joint
+                    // move the longest settle time is shared.
+                    if (!problem.DependsOnOthers)
+                    {
+                        cost[_layout.Outage] += option.OutageSeconds;
+                        cost[_layout.Time] +=
+                            option.Seconds
+                            - (_joint && JointMoves.MayJoin(option) ? (long)option.Figures.Settle.TotalSeconds : 0);
+                    }
                     if (least[v] is { } known && CostLayout.Compare(known, cost) <= 0)
                         continue;
                     least[v] = cost;

@@ -26,8 +26,17 @@ internal sealed class EndDomains
         while (queue.TryDequeue(out var pair))
         {
             var (a, b, _) = _problem.Index.Pairs[pair];
-            if (_problem.Today[a] < 0 || _problem.Today[b] < 0)
+            if (_problem.Today[a] < 0)
                 continue;
+            if (_problem.Today[b] < 0)
+            {
+                if (NarrowAlone(pair, a, state))
+                    foreach (var touched in _problem.PairsOf[a])
+                        if (touched != pair)
+                            queue.Enqueue(touched);
+                state[a] = _problem.Today[a];
+                continue;
+            }
             foreach (var (mine, other) in ((int, int)[])[(a, b), (b, a)])
                 if (Narrow(pair, mine, other, state))
                     foreach (var touched in _problem.PairsOf[mine])
@@ -35,8 +44,13 @@ internal sealed class EndDomains
                             queue.Enqueue(touched);
             (state[a], state[b]) = (_problem.Today[a], _problem.Today[b]);
         }
-        return Enumerable.Range(0, _may.Length).All(c => _problem.Today[c] < 0 || _may[c].Contains(true));
+        return Enumerable
+            .Range(0, _may.Length)
+            .All(c => _problem.Today[c] < 0 ? MayStayUnknown(c) : _may[c].Contains(true));
     }
+
+    // What could not be read meets no goal.
+    private bool MayStayUnknown(int c) => _problem.TargetOf[c] is null && _problem.Request.Goal.SupportedAt is null;
 
     /// <summary>Whether every component has a version left to end at.</summary>
     public bool Any { get; }
@@ -100,6 +114,23 @@ internal sealed class EndDomains
                         queue.Enqueue(option.To);
         }
         return may;
+    }
+
+    // Beside a component that could not be read.
+    private bool NarrowAlone(int pair, int mine, int[] state)
+    {
+        var narrowed = false;
+        for (var v = 0; v < _may[mine].Length; v++)
+        {
+            if (!_may[mine][v])
+                continue;
+            state[mine] = v;
+            if (_problem.MayStandAtEnd(pair, state))
+                continue;
+            _may[mine][v] = false;
+            narrowed = true;
+        }
+        return narrowed;
     }
 
     private bool Narrow(int pair, int mine, int other, int[] state)

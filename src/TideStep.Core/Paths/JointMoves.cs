@@ -12,6 +12,7 @@ namespace TideStep.Core.Paths;
 internal sealed class JointMoves(PathProblem problem)
 {
     private readonly Dictionary<string, bool> _apart = [];
+    private readonly JointHops _hops = new(problem);
 
     // Where the search is narrowed to some of what is allowed, a move can still be taken apart by all that is.
     private readonly JointMoves? _whole = problem.Whole is { } whole ? new JointMoves(whole) : null;
@@ -31,9 +32,8 @@ internal sealed class JointMoves(PathProblem problem)
     /// leads to.</summary>
     internal readonly record struct Issue(Option? Jump, int Other, int Pair, int A, int B);
 
-    /// <summary>What a set of jumps may use: for each component the version it must not pass, -1 where it must not
-    /// move; and how many jumps.</summary>
-    private sealed record Box(int[] Last, int Jumps);
+    /// <summary>Whether a limit was met, so that a joint move may have been missed.</summary>
+    public bool GaveUp { get; private set; }
 
     /// <summary>Whether a jump by its method can be part of a joint move.</summary>
     public static bool MayJoin(Option option) => option.Method is Method.Offline or Method.SideBySide;
@@ -43,8 +43,12 @@ internal sealed class JointMoves(PathProblem problem)
     public static long? LeastOutage(PathProblem problem)
     {
         var joining = problem
-            .Options.Select(o => o.SelectMany(x => x).Where(x => x.Refused is null && MayJoin(x)).ToList())
+            .Options.Select(o =>
+                o.SelectMany(x => x).Where(x => (x.Refused is null || problem.DependsOnOthers) && MayJoin(x)).ToList()
+            )
             .ToArray();
+        if (problem.DependsOnOthers && joining.Any(j => j.Count > 0))
+            return 0;
         long OutageOf(int c) => joining[c].Min(o => (long)o.Figures.Outage.TotalSeconds);
         var alone = Enumerable
             .Range(0, joining.Length)
@@ -59,13 +63,15 @@ internal sealed class JointMoves(PathProblem problem)
 
     /// <summary>The joint moves from a state that can't be taken apart.</summary>
     /// <param name="state">The versions now.</param>
-    /// <param name="worth">Whether a set that leads to a state with at least so many outage seconds is still worth a
+    /// <param name="worth">Whether a set that leads to a state and costs at least so much is still worth a
     /// look.</param>
-    public IEnumerable<MoveOption> From(int[] state, Func<int[], long, bool> worth)
+    public IEnumerable<MoveOption> From(int[] state, Func<int[], LeastOfJoint, bool> worth)
     {
         foreach (var group in Groups(state, null, worth, 0))
-            if (group.Jumps.Length > 1 && Priced(group) is { } move && !(_whole ?? this).CanBeTakenApart(state, group))
-                yield return move;
+            if (group.Jumps.Length > 1 && IsPossible(state, group) && !(_whole ?? this).CanBeTakenApart(state, group))
+                foreach (var jumps in _hops.Ways(group.Jumps))
+                    if (Priced(state, group with { Jumps = jumps }) is { } move)
+                        yield return move;
     }
 
     /// <summary>The sets of several jumps in which at most so many things are wrong, each with what is; for finding
@@ -73,13 +79,13 @@ internal sealed class JointMoves(PathProblem problem)
     public IEnumerable<Group> Relaxed(int[] state, int wrong) =>
         Groups(state, null, (_, _) => true, wrong).Where(g => g.Jumps.Length > 1);
 
-    private List<Group> Groups(int[] state, Box? box, Func<int[], long, bool> worth, int aside)
+    private List<Group> Groups(int[] state, JointBox? box, Func<int[], LeastOfJoint, bool> worth, int aside)
     {
         var found = new List<Group>();
         var seen = new HashSet<string>();
         for (var c = 0; c < state.Length; c++)
-            if (state[c] >= 0 && (box is null || box.Last[c] >= 0))
-                foreach (var option in Next(state, state, c, box))
+            if (state[c] >= 0)
+                foreach (var option in Next(state, new Group(state, [], [], []), c, box))
                     Grow(state, Add(new Group(state, [], [], []), option), box, worth, aside, seen, found);
         return found;
     }
@@ -87,8 +93,8 @@ internal sealed class JointMoves(PathProblem problem)
     private void Grow(
         int[] state,
         Group group,
-        Box? box,
-        Func<int[], long, bool> worth,
+        JointBox? box,
+        Func<int[], LeastOfJoint, bool> worth,
         int aside,
         HashSet<string> seen,
         List<Group> found
@@ -96,12 +102,15 @@ internal sealed class JointMoves(PathProblem problem)
     {
         Looked++;
         if (found.Count > MostGroups || !problem.Request.Goes)
+        {
+            GaveUp = true;
             return;
+        }
         if (box is not null && group.Jumps.Length > box.Jumps)
             return;
         if (!seen.Add(KeyOf(group)))
             return;
-        if (!worth(group.End, group.Jumps.Sum(j => (long)j.Figures.Outage.TotalSeconds) * group.Components.Count))
+        if (!worth(group.End, _hops.LeastOf(group.Jumps, problem.DependsOnOthers)))
             return;
         var issues = Issues(state, group);
         var open = issues.Cast<Issue?>().FirstOrDefault(i => !group.Aside.Contains(i!.Value));
@@ -112,7 +121,7 @@ internal sealed class JointMoves(PathProblem problem)
                     ? [issue.Other]
                     : new[] { problem.Index.Pairs[issue.Pair].A, problem.Index.Pairs[issue.Pair].B }
             )
-            foreach (var option in Next(state, group.End, c, box))
+            foreach (var option in Next(state, group, c, box))
                 Grow(state, Add(group, option), box, worth, aside, seen, found);
             if (group.Aside.Count < aside)
                 Grow(state, group with { Aside = group.Aside.Add(issue) }, box, worth, aside, seen, found);
@@ -121,7 +130,7 @@ internal sealed class JointMoves(PathProblem problem)
         found.Add(group with { Aside = [.. group.Aside.Where(issues.Contains)] });
         // Whole as it is; but a jump that needs a version which is left behind here can only come along, not after.
         foreach (var c in NeedsWhatIsLeft(state, group))
-        foreach (var option in Next(state, group.End, c, box))
+        foreach (var option in Next(state, group, c, box))
             Grow(state, Add(group, option), box, worth, aside, seen, found);
     }
 
@@ -151,32 +160,45 @@ internal sealed class JointMoves(PathProblem problem)
                 .Order(StringComparer.Ordinal)
         );
 
-    private IEnumerable<Option> Next(int[] state, int[] end, int c, Box? box)
+    // No component comes to a version twice, nor goes in two jumps where one that demands no more leads as far: what
+    // has fewer jumps takes such a set apart.
+    private IEnumerable<Option> Next(int[] state, Group group, int c, JointBox? box)
     {
-        if (end[c] < 0 || problem.Pinned.Contains(c) || problem.IsMixed(c, state[c]))
+        if (group.End[c] < 0 || problem.Pinned.Contains(c) || problem.IsMixed(c, state[c]))
             yield break;
-        foreach (var option in problem.Options[c][end[c]])
-            if (MayJoin(option) && option.Refused is null && Within(box, option))
+        foreach (var option in _hops.From(c, group.End[c]))
+            if (box?.Allows(option) != false && !IsRoundabout(state, group, option))
                 yield return option;
     }
 
-    private static bool Within(Box? box, Option option) =>
-        box is null
-        || (
-            box.Last[option.Component] is >= 0 and var last
-            && (option.From < option.To ? option.To <= last : option.To >= last)
-        );
+    private bool IsRoundabout(int[] state, Group group, Option option)
+    {
+        if (!group.Components.Contains(option.Component))
+            return false;
+        if (option.To == state[option.Component])
+            return true;
+        var at = state[option.Component];
+        foreach (var jump in group.Jumps)
+        {
+            if (jump.Component != option.Component)
+                continue;
+            if (jump.To == option.To || _hops.LeadsFreely(option.Component, at, option.To))
+                return true;
+            at = jump.To;
+        }
+        return false;
+    }
 
     private List<Issue> Issues(int[] state, Group group)
     {
         var issues = new List<Issue>();
         foreach (var jump in group.Jumps)
         {
-            foreach (var (other, allowed) in jump.Requires.Concat(jump.Together))
+            foreach (var demand in jump.Requires.Concat(jump.Together))
                 if (
-                    state[other] >= 0
-                    && !allowed[state[other]]
-                    && !(group.Components.Contains(other) && allowed[group.End[other]])
+                    demand.Component is var other
+                    && !demand.IsMet(state[other])
+                    && !(group.Components.Contains(other) && demand.IsMet(group.End[other]))
                 )
                     issues.Add(new Issue(jump, other, -1, state[other], group.End[other]));
         }
@@ -198,6 +220,7 @@ internal sealed class JointMoves(PathProblem problem)
         return issues;
     }
 
+    // Those with a jump that needs a version which is left behind, or that is tied to a jump made here.
     private IEnumerable<int> NeedsWhatIsLeft(int[] state, Group group)
     {
         foreach (var left in group.Components)
@@ -213,8 +236,11 @@ internal sealed class JointMoves(PathProblem problem)
                     .Any(options =>
                         options.Any(o =>
                             MayJoin(o)
-                            && o.Requires.Concat(o.Together)
-                                .Any(d => d.Component == left && d.Allowed[state[left]] && !d.Allowed[group.End[left]])
+                            && (
+                                o.Requires.Concat(o.Together)
+                                    .Any(d => d.Component == left && d.IsMet(state[left]) && !d.IsMet(group.End[left]))
+                                || o.Together.Any(d => d.Component == left && !d.IsMet(state[left]))
+                            )
                         )
                     )
             )
@@ -222,11 +248,14 @@ internal sealed class JointMoves(PathProblem problem)
     }
 
     /// <summary>What a joint move costs and who goes out with it; null where two peers would be out together.</summary>
-    private MoveOption? Priced(Group group)
+    private MoveOption? Priced(int[] state, Group group)
     {
+        var index = problem.IndexIn(state);
         var whole = group.Jumps.Where(j => j.Jump.Restarts == RestartScope.Node).Select(j => j.Component).ToHashSet();
-        var cascade = Service.Cascade(problem.Index, group.Components, whole.Contains);
-        if (Service.PeersTogether(problem.Index, cascade) is not null)
+        // Where nothing ran, nobody goes out for the first installation, and it is not out itself.
+        var serving = group.Components.Where(c => !problem.IsAbsent(c, state[c]));
+        var cascade = Service.Cascade(index, serving, whole.Contains);
+        if (Service.PeersTogether(index, cascade) is not null)
             return null;
         var (length, first, settle) = (TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero);
         var installed = new HashSet<int>();
@@ -259,13 +288,10 @@ internal sealed class JointMoves(PathProblem problem)
     // Whether moves of fewer jumps each, that only pass onwards within the same versions, lead to the same state.
     private bool CanBeTakenApart(int[] state, Group group)
     {
-        var last = new int[state.Length];
-        for (var c = 0; c < last.Length; c++)
-            last[c] = group.Components.Contains(c) ? group.End[c] : -1;
-        var key = $"{string.Join(',', state)} {string.Join(',', group.End)} {group.Jumps.Length}";
+        var box = new JointBox(problem, state, group.Jumps);
+        var key = $"{string.Join(',', state)} {string.Join(',', group.End)} {box.Key}";
         if (_apart.TryGetValue(key, out var known))
             return known;
-        var box = new Box(last, group.Jumps.Length - 1);
         var seen = new HashSet<string>();
         var queue = new Stack<int[]>([state]);
         while (queue.TryPop(out var now))
@@ -276,11 +302,16 @@ internal sealed class JointMoves(PathProblem problem)
                 return _apart[key] = true;
             if (box.Jumps > 1)
                 foreach (var part in Groups(now, box, (_, _) => true, 0))
-                    if (part.Jumps.Length > 1 && Priced(part) is not null)
+                    if (part.Jumps.Length > 1 && part.Jumps.All(j => box.KeepsTied(j, now)) && IsPossible(now, part))
                         queue.Push(part.End);
             foreach (var c in group.Components)
             foreach (var option in problem.Options[c][now[c]])
-                if (option.Refused is null && Within(box, option) && PathProblem.DemandsHold(option, now))
+                if (
+                    box.Allows(option)
+                    && box.KeepsTied(option, now)
+                    && PathProblem.DemandsHold(option, now)
+                    && problem.In(option, now).Refused is null
+                )
                 {
                     var next = (int[])now.Clone();
                     next[c] = option.To;
@@ -290,4 +321,6 @@ internal sealed class JointMoves(PathProblem problem)
         }
         return _apart[key] = false;
     }
+
+    private bool IsPossible(int[] state, Group group) => Priced(state, group) is not null;
 }

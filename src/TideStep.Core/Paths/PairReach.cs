@@ -45,6 +45,8 @@ internal sealed class PairReach
         if (_first[pair] != pair || !_problem.Meets(pair, state))
             return (0, 0);
         var (a, b) = Key(pair);
+        if (state[a] < 0 || state[b] < 0)
+            return Alone(pair, state) is { } reason ? (1, _weight(reason)) : (0, 0);
         if (Walks(a, b)[state[a], state[b]] is not { } place)
             return null;
         var atEnd = AtEnd(a, b, state);
@@ -57,6 +59,12 @@ internal sealed class PairReach
         if (_first[pair] != pair || !_problem.Meets(pair, state))
             yield break;
         var (a, b) = Key(pair);
+        if (state[a] < 0 || state[b] < 0)
+        {
+            if (Alone(pair, state) is { } alone)
+                yield return alone;
+            yield break;
+        }
         foreach (var reason in AtEnd(a, b, state))
             yield return reason;
         for (
@@ -67,6 +75,12 @@ internal sealed class PairReach
             foreach (var reason in at.Reasons)
                 yield return reason;
     }
+
+    // Beside a component that could not be read there is no walk, only what stands.
+    private Reason? Alone(int pair, int[] state) =>
+        _problem.MayStandAtEnd(pair, state)
+            ? null
+            : PathReasons.OfPair(_problem, pair, state, _problem.Judge(pair, state).Verdict);
 
     // What may be stood at on the way, but not for good.
     private List<Reason> AtEnd(int a, int b, int[] state) =>

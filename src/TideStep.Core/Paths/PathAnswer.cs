@@ -103,6 +103,10 @@ public sealed record PathRequest(
     /// <summary>Who watches the search and may stop it; null where nobody does.</summary>
     public SearchWatch? Watch { get; init; }
 
+    /// <summary>Whether small problems are searched state by state; false only to try the other searches on
+    /// them.</summary>
+    internal bool? Small { get; init; }
+
     internal bool Goes => Watch is null || Watch.Goes();
 
     /// <summary>Whether the smallest set of reasons is looked for where there is no path.</summary>

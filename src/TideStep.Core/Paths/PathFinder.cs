@@ -74,7 +74,56 @@ public static class PathFinder
         );
     }
 
+    // Few enough components to look at every state: up to nine that can move.
+    private const int FewMoving = 9;
+    private const int ExactStates = 150_000;
+
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) Search(PathProblem problem)
+    {
+        if (problem.Request.Small != false && IsSmall(problem) && Exactly(problem) is var small && small.Proved)
+            return small;
+        var (search, end, proved) = ByStructure(problem);
+        // What is carried on counts as relied on too, and the searches by structure do not weigh it.
+        if (end is not null && proved && search.ReliedOn(PathSearch.Trail(end)) > end.Cost[CostLayout.Untested])
+        {
+            var trail = PathSearch.Trail(end);
+            var cost = (long[])end.Cost.Clone();
+            cost[CostLayout.Untested] = search.ReliedOn(trail);
+            var wider = new PathSearch(problem, problem.Request.Joint, cost);
+            (end, proved) = (wider.Find() ?? PathSearch.Follow(problem, trail, cost), wider.Exhausted);
+            search = wider;
+        }
+        return (search, end, proved && !(problem.DependsOnOthers && end is not null));
+    }
+
+    private static bool IsSmall(PathProblem problem) =>
+        Enumerable
+            .Range(0, problem.Today.Length)
+            .Count(c =>
+                problem.Today[c] >= 0 && !problem.Pinned.Contains(c) && problem.Options[c].Any(o => o.Count > 0)
+            ) <= FewMoving;
+
+    // Every state by single moves, then with joint moves where one could be better, bounded by what is known.
+    private static (PathSearch Search, PathSearch.Label? End, bool Proved) Exactly(PathProblem problem)
+    {
+        var search = new PathSearch(problem, most: ExactStates);
+        if (HoldsAlready(problem))
+            return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
+        if (!new EndDomains(problem).Any)
+        {
+            search = new PathSearch(problem, most: NearestStates);
+            search.Find();
+            return (search, null, true);
+        }
+        var end = search.Find();
+        if (!search.Exhausted || !problem.Request.Joint || !search.JointCouldHelp(end, null))
+            return (search, end, search.Exhausted);
+        var wider = new PathSearch(problem, joint: true, end?.Cost, most: ExactStates);
+        end = wider.Find() ?? end;
+        return (wider, end, wider.Exhausted);
+    }
+
+    private static (PathSearch Search, PathSearch.Label? End, bool Proved) ByStructure(PathProblem problem)
     {
         var search = new PathSearch(problem);
         if (HoldsAlready(problem))
@@ -97,7 +146,7 @@ public static class PathFinder
             if (
                 ChainSearch.Fits(strict)
                 && new EndDomains(strict).CanAllStand() == true
-                && Search(strict) is { End: not null, Proved: true } sure
+                && ByStructure(strict) is { End: not null, Proved: true } sure
             )
                 return sure;
         }
@@ -189,6 +238,9 @@ public static class PathFinder
     {
         if (new StructuredSearch(problem).ReliedAtEnds(domains) is not var (relied, least, unique))
             return null;
+        // What runs nothing has no version to be allowed by.
+        if (relied.Any(r => r.A < 0 || r.B < 0 || problem.IsAbsent(problem.Index.Pairs[r.Pair].B, r.B)))
+            return null;
         Estates.AllowedPair Named((int Pair, int A, int B) r) =>
             problem.Index.Pairs[r.Pair] is var pair
                 ? new(
@@ -275,6 +327,7 @@ public static class PathFinder
             var (c, today) = (target.Component, problem.Today[target.Component]);
             if (
                 today < 0
+                || problem.IsAbsent(c, today)
                 || problem.IsMixed(c, today)
                 || !target.Range.Contains(problem.Versions[c][today], problem.Products[c]!.IsRelease)
             )
@@ -308,7 +361,7 @@ public static class PathFinder
                 {
                     Pairs = explanation.PairsAfter(move, state),
                     Proof = move.Jumps[0].Waves is { } waves
-                        ? Waves.WaveProof.Of(problem.IndexFor(move.Jumps[0]), waves)
+                        ? Waves.WaveProof.Of(move.Jumps[0].WavesOn ?? problem.Index, waves)
                         : null,
                 }
             );
@@ -362,6 +415,8 @@ public static class PathFinder
                     cost[layout.GoalAt(t)]
                 )
             );
+        if (cost[layout.Losing] > 0)
+            list.Add(new CriterionValue(2, "jumps that lose data", cost[layout.Losing]));
         list.Add(new CriterionValue(3, "components moved that the goal does not name", cost[layout.OthersMoved]));
         list.Add(new CriterionValue(4, "outage seconds", cost[layout.Outage]));
         list.Add(new CriterionValue(5, "jumps that close the return path", cost[layout.Closing]));

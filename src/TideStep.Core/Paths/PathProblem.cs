@@ -7,7 +7,11 @@ using TideStep.Core.Waves;
 namespace TideStep.Core.Paths;
 
 /// <summary>What a jump asks of another component: the versions of it that will do.</summary>
-internal readonly record struct Demand(int Component, bool[] Allowed);
+internal readonly record struct Demand(int Component, bool[] Allowed)
+{
+    /// <summary>Whether a version will do; -1, what is not known, does not.</summary>
+    public bool IsMet(int version) => version >= 0 && Allowed[version];
+}
 
 /// <summary>A way for one component from one version to another: a jump by one method, with what it costs whatever the
 /// state.</summary>
@@ -34,6 +38,14 @@ internal sealed record Option(
 
     public string Written { get; init; } = "";
 
+    /// <summary>The members that move, where not all do: those that settle a component found mixed.</summary>
+    public System.Collections.Immutable.ImmutableArray<Member>? Settles { get; init; }
+
+    /// <summary>The estate that its waves were laid out on.</summary>
+    public EstateIndex? WavesOn { get; init; }
+
+    public bool Loses => !Jump.Loses.IsEmpty;
+
     /// <summary>The move of this one jump.</summary>
     public MoveOption AsMove => field ??= new MoveOption([this], Seconds, OutageSeconds, Out, Written);
 }
@@ -50,7 +62,19 @@ internal sealed record MoveOption(
 {
     public int Closing { get; } = Jumps.Count(j => j.Closes);
 
+    public int Losing { get; } = Jumps.Count(j => j.Loses);
+
     public bool IsJoint => Jumps.Length > 1;
+}
+
+/// <summary>What is said of a pair in a state.</summary>
+/// <param name="Verdict">The worst verdict of those that are new, where any is; else the worst.</param>
+/// <param name="Inherited">Whether nothing of it is new: it stands today, or is carried on no worse.</param>
+/// <param name="Transitional">Whether any of its versions is only tolerated.</param>
+/// <param name="Relied">Whether any of its versions is untested or worse and not what stands today.</param>
+internal sealed record JudgedPair(PairVerdict Verdict, bool Inherited, bool Transitional, bool Relied)
+{
+    public void Deconstruct(out PairVerdict verdict, out bool inherited) => (verdict, inherited) = (Verdict, Inherited);
 }
 
 /// <summary>Why a component has to be settled before it moves: members that run nothing, with what is installed on
@@ -112,11 +136,21 @@ internal sealed class PathProblem
                 .Range(0, n)
                 .Where(c => Unsettled[c] is { Owed: not null } && Stuck[c] is null && !pinned.Contains(c)),
         ];
+        _changing =
+        [
+            .. Enumerable
+                .Range(0, n)
+                .Where(c =>
+                    (Index.IsAbsent(c) && Jumps[c].Any(j => j.FromNone)) || Unsettled[c] is { Idle.Count: > 0 }
+                ),
+        ];
         for (var c = 0; c < n; c++)
             Options[c] = ReadOptions(c, relaxed);
         _judges = new Lazy<PairJudge>[Index.Pairs.Length];
         _verdicts = SharedVerdicts();
-        _judged = [.. Index.Pairs.Select(p => new (PairVerdict, bool)[Versions[p.A].Length, Versions[p.B].Length])];
+        _judged = [.. Index.Pairs.Select(p => new JudgedPair?[Versions[p.A].Length, Versions[p.B].Length])];
+        _judgedAlone = [.. Index.Pairs.Select(p => new JudgedPair?[Versions[p.A].Length])];
+        _misses = [.. Index.Pairs.Select(p => new bool?[Versions[p.A].Length])];
         _mayStand = [.. Index.Pairs.Select(p => new bool?[Versions[p.A].Length, Versions[p.B].Length])];
         PairsOf = [.. Enumerable.Range(0, n).Select(_ => new List<int>())];
         for (var p = 0; p < Index.Pairs.Length; p++)
@@ -128,10 +162,13 @@ internal sealed class PathProblem
 
     private readonly IReadOnlySet<string>? _aside;
     private readonly int[] _owing;
+    private readonly int[] _changing;
     private readonly int[] _stood;
     private readonly Lazy<PairJudge>[] _judges;
     private readonly PairVerdict?[][,] _verdicts;
-    private readonly (PairVerdict Verdict, bool Inherited)[][,] _judged;
+    private readonly JudgedPair?[][,] _judged;
+    private readonly JudgedPair?[][] _judgedAlone;
+    private readonly bool?[][] _misses;
     private readonly bool?[][,] _mayStand;
 
     public PathRequest Request { get; }
@@ -171,6 +208,15 @@ internal sealed class PathProblem
     public bool IsMixed(int component, int version) =>
         Unsettled[component] is not null && version == Versions[component].Length - 1;
 
+    /// <summary>Whether nothing runs of a component in a state, nor is installed.</summary>
+    public bool IsAbsent(int component, int version) =>
+        version >= 0 && Index.IsAbsent(component) && version == Today[component];
+
+    /// <summary>Whether a component is where it was found today: for one found mixed, at any of the versions
+    /// found.</summary>
+    public bool IsAsToday(int component, int version) =>
+        version == Today[component] || Found[component].Contains(version);
+
     /// <summary>Whether a component may stay unsettled: members that run nothing only keep it from moving.</summary>
     public bool MayStayUnsettled(int component) =>
         Stuck[component] is not null
@@ -201,6 +247,16 @@ internal sealed class PathProblem
             return;
         }
         Products[c] = product;
+        if (Index.IsAbsent(c))
+        {
+            Versions[c] =
+            [
+                .. product.Releases.Select(r => r.Version).Concat(Jumps[c].Select(j => j.To)).Distinct().Order(),
+                product.Scheme.TryParse("none")!, // the place that stands for "nothing runs"
+            ];
+            (Found[c], Today[c]) = ([], Versions[c].Length - 1);
+            return;
+        }
         var (running, idle, owed) = (
             new List<Core.Versions.Version>(),
             new List<(Member Member, Core.Versions.Version Installed)>(),
@@ -283,6 +339,12 @@ internal sealed class PathProblem
             return options;
         for (var from = 0; from < versions.Length; from++)
         {
+            if (IsAbsent(c, from))
+            {
+                foreach (var jump in Jumps[c].Where(j => j.FromNone))
+                    AddMethods(c, jump, from, Array.IndexOf(versions, jump.To), options[from], relaxed, null);
+                continue;
+            }
             if (IsMixed(c, from))
             {
                 AddSettling(c, product, options[from], from, relaxed);
@@ -359,33 +421,29 @@ internal sealed class PathProblem
                         RelatedOf(c, r.Product).Select(other => new Demand(other, AllowedBy(other, r)))
                     ),
                 ];
-            var option = WithCosts(
-                new Option(
-                    c,
-                    from,
-                    to,
-                    jump,
-                    figures,
-                    0,
-                    0,
-                    [
-                        .. Demands(jump.Requires),
-                        .. Owing(c, from).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))])),
-                    ],
-                    Demands(jump.Together),
-                    null,
-                    [],
-                    null
-                )
-                {
-                    Written = $"{component.Id}@{Versions[c][to].Label}",
-                },
+            var option = new Option(
+                c,
+                from,
+                to,
+                jump,
                 figures,
-                members
-            );
-            if (option.Refused is { } refused && _aside?.Contains(refused.What) == true)
-                option = option with { Refused = null };
-            if (option.Refused is null || relaxed)
+                0,
+                0,
+                [
+                    .. Demands(jump.Requires),
+                    .. Owing(c, from).Select(o => new Demand(o, [.. Versions[o].Select((_, v) => !IsMixed(o, v))])),
+                ],
+                Demands(jump.Together),
+                null,
+                [],
+                null
+            )
+            {
+                Written = $"{component.Id}@{Versions[c][to].Label}",
+                Settles = members,
+            };
+            option = SetAside(Costed(option, IndexFor(option)));
+            if (option.Refused is null || relaxed || DependsOnOthers)
                 into.Add(option);
         }
     }
@@ -397,51 +455,116 @@ internal sealed class PathProblem
     private IEnumerable<int> Owing(int c, int from) =>
         _owing.Contains(c) && IsMixed(c, from) ? [] : _owing.Where(o => o != c);
 
-    /// <summary>The estate as it is when a jump begins.</summary>
-    public EstateIndex IndexFor(Option option) =>
-        Unsettled[option.Component] is { Idle.Count: > 0 } && !IsMixed(option.Component, option.From)
-            ? Settled(option.Component)
-            : Index;
+    /// <summary>Whether who is in service, and so what a move costs, depends on what others did before it: members
+    /// that run nothing are brought back, or a component is installed for the first time.</summary>
+    public bool DependsOnOthers => _changing.Length > 0;
 
-    // The estate as it is once a component's members that run nothing were brought back.
-    private EstateIndex Settled(int c)
+    /// <summary>An option as it is in a state: its costs, who goes out with it, and whether it is refused.</summary>
+    public Option In(Option option, int[] state)
     {
-        if (_settled.TryGetValue(c, out var known))
-            return known;
-        var members = Index.Readings.Members;
-        foreach (var (member, at) in Unsettled[c]!.Idle)
-            members = members.SetItem(
-                member.Id,
-                Index.Readings.Of(member) with
-                {
-                    Running = at.Label,
-                    InService = true,
-                }
-            );
-        return _settled[c] = new EstateIndex(Index.Estate, Index.Readings with { Members = members }, Index.Catalogue);
+        if (_changing.Length == 0)
+            return option;
+        var key = (option, ChangedIn(state, option));
+        if (!_inState.TryGetValue(key, out var known))
+            _inState[key] = known = SetAside(Costed(option, Changed(key.Item2)));
+        return known;
     }
 
-    private readonly Dictionary<int, EstateIndex> _settled = [];
+    private readonly Dictionary<(Option, ulong), Option> _inState = [];
+    private readonly Dictionary<ulong, EstateIndex> _changed = [];
 
-    private Option WithCosts(
-        Option option,
-        MethodFigures figures,
-        System.Collections.Immutable.ImmutableArray<Member>? members
-    )
+    /// <summary>The estate as it is in a state on the way: who is in service there.</summary>
+    public EstateIndex IndexIn(int[] state) => _changing.Length == 0 ? Index : Changed(ChangedIn(state, null));
+
+    // Which of those that change who is in service have done so; a bit each.
+    private ulong ChangedIn(int[] state, Option? own)
+    {
+        var mask = 0UL;
+        for (var i = 0; i < Math.Min(_changing.Length, 64); i++)
+            if (state[_changing[i]] != Today[_changing[i]] && own?.Component != _changing[i])
+                mask |= 1UL << i;
+        // Its own members, too, once they were brought back or installed.
+        if (own is not null && Array.IndexOf(_changing, own.Component) is >= 0 and < 64 and var at)
+            if (own.From != Today[own.Component])
+                mask |= 1UL << at;
+        return mask;
+    }
+
+    // The estate once the members of some components that ran nothing were brought into service.
+    private EstateIndex Changed(ulong mask)
+    {
+        if (mask == 0)
+            return Index;
+        if (_changed.TryGetValue(mask, out var known))
+            return known;
+        var members = Index.Readings.Members;
+        for (var i = 0; i < _changing.Length; i++)
+        {
+            if ((mask & (1UL << i)) == 0)
+                continue;
+            var c = _changing[i];
+            if (Index.IsAbsent(c))
+                foreach (var member in Index.Components[c].Members)
+                    members = members.SetItem(member.Id, Installed(Index.Readings.Of(member), Versions[c][0].Label));
+            else
+                foreach (var (member, at) in Unsettled[c]!.Idle)
+                    members = members.SetItem(member.Id, Installed(Index.Readings.Of(member), at.Label));
+        }
+        return _changed[mask] = new EstateIndex(
+            Index.Estate,
+            Index.Readings with
+            {
+                Members = members,
+            },
+            Index.Catalogue
+        );
+    }
+
+    private Option SetAside(Option option) =>
+        option.Refused is { } refused && _aside?.Contains(refused.What) == true
+            ? option with
+            {
+                Refused = null,
+            }
+            : option;
+
+    /// <summary>The estate as it is when an option begins and nothing but its own component has changed.</summary>
+    public EstateIndex IndexFor(Option option)
+    {
+        var at = Array.IndexOf(_changing, option.Component);
+        return at is >= 0 and < 64 && option.From != Today[option.Component] ? Changed(1UL << at) : Index;
+    }
+
+    private static MemberReading Installed(MemberReading reading, string version) =>
+        reading with
+        {
+            Running = version,
+            Installed = version,
+            InService = true,
+            RunsNothing = false,
+        };
+
+    // The figures of an option on the estate as it is when it begins.
+    private Option Costed(Option option, EstateIndex index)
     {
         var (c, wholeNodes) = (option.Component, option.Jump.Restarts == RestartScope.Node);
-        var index = IndexFor(option);
+        var (figures, members) = (option.Figures, option.Settles);
+        option = option with { Refused = null };
+        if (option.Requires.Concat(option.Together).Where(d => Today[d.Component] < 0).ToList() is [var unmet, ..])
+            return option with
+            {
+                Refused = new Reason(
+                    "requirement",
+                    $"{option.Written} demands a version of {Index.Components[unmet.Component].Id}, "
+                        + "which could not be read",
+                    $"Survey {Index.Components[unmet.Component].Id} again, or say what it runs."
+                ),
+            };
         switch (figures.Method)
         {
             case Method.Rolling or Method.TwoSlot:
-                var key = (
-                    c,
-                    wholeNodes,
-                    members is { } some ? string.Join(' ', some.Select(m => m.Id))
-                    : index == Index ? ""
-                    : "settled",
-                    figures.Member > TimeSpan.Zero
-                );
+                var some = members is { } settling ? string.Join(' ', settling.Select(m => m.Id)) : "";
+                var key = (index, c, wholeNodes, some, figures.Member > TimeSpan.Zero);
                 var (plan, refusal) = _wavesOf.TryGetValue(key, out var known)
                     ? known
                     : _wavesOf[key] = WavePlanner.Plan(index, c, wholeNodes, members, figures.Member > TimeSpan.Zero);
@@ -463,6 +586,7 @@ internal sealed class PathProblem
                 return option with
                 {
                     Waves = plan,
+                    WavesOn = index,
                     Seconds = (long)(plan.Waves.Length * each + canary).TotalSeconds,
                     OutageSeconds = (long)outages.TotalSeconds,
                     Out = [.. plan.Waves.SelectMany(w => w.ComponentsOut).Distinct().Select(Index.NumberOf)],
@@ -478,8 +602,9 @@ internal sealed class PathProblem
                     Seconds = (long)((all.Length + size - 1) / size * (figures.Member + figures.Settle)).TotalSeconds,
                 };
             default:
-                var cascade = Service.Cascade(index, [c], _ => wholeNodes);
-                var refused = Service.PeersTogether(Index, cascade) is { } peers
+                // Where nothing ran, nobody goes out for the first installation.
+                var cascade = IsAbsent(c, option.From) ? [] : Service.Cascade(index, [c], _ => wholeNodes);
+                var refused = Service.PeersTogether(index, cascade) is { } peers
                     ? new Reason(
                         "peers",
                         $"{option.Written} by {figures.Method.Word()} would take "
@@ -498,7 +623,7 @@ internal sealed class PathProblem
         }
     }
 
-    private readonly Dictionary<(int, bool, string, bool), (WavePlan?, WaveRefusal?)> _wavesOf = [];
+    private readonly Dictionary<(EstateIndex, int, bool, string, bool), (WavePlan?, WaveRefusal?)> _wavesOf = [];
 
     private IEnumerable<int> RelatedOf(int c, string product) =>
         Index
@@ -507,15 +632,16 @@ internal sealed class PathProblem
             .Distinct()
             .Where(o => Index.Components[o].Product == product);
 
+    // What runs nothing is in no range.
     private bool[] AllowedBy(int other, Requirement requirement) =>
         [
             .. Versions[other]
                 .Select(
                     (v, i) =>
-                        IsMixed(other, i)
-                            ? Found[other]
-                                .All(f => requirement.Range.Contains(Versions[other][f], Products[other]!.IsRelease))
-                            : requirement.Range.Contains(v, Products[other]!.IsRelease)
+                        !IsAbsent(other, i)
+                        && (IsMixed(other, i) ? Found[other] : [i]).All(f =>
+                            requirement.Range.Contains(Versions[other][f], Products[other]!.IsRelease)
+                        )
                 ),
         ];
 
@@ -556,6 +682,8 @@ internal sealed class PathProblem
     /// <summary>The same with the fewest rules that give it, for people to read.</summary>
     public PairVerdict Cited(PairVerdict verdict, int pair, int a, int b)
     {
+        if (verdict.Lacks is not null)
+            return verdict;
         var key = (_verdicts[pair], a, b);
         if (!_cited.TryGetValue(key, out var cited))
             _cited[key] = cited = VerdictOf.Cited(
@@ -571,47 +699,98 @@ internal sealed class PathProblem
     // Pairs that share what is found out of them share this as well.
     private readonly Dictionary<(PairVerdict?[,] Of, int A, int B), PairVerdict> _cited = [];
 
-    /// <summary>Whether a pair says anything in a state: neither side is without a version.</summary>
-    public bool Meets(int pair, int[] state) => state[Index.Pairs[pair].A] >= 0 && state[Index.Pairs[pair].B] >= 0;
-
-    /// <summary>The verdict of a pair in a state and whether it is inherited; a mixed component is judged by the worst
-    /// of its versions.</summary>
-    public (PairVerdict Verdict, bool Inherited) Judge(int pair, int[] state)
-    {
-        ref var judged = ref _judged[pair][state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]];
-        if (judged.Verdict is null)
-            judged = JudgeAnew(pair, state);
-        return judged!;
-    }
-
-    private (PairVerdict, bool) JudgeAnew(int pair, int[] state)
+    /// <summary>Whether a pair says anything in a state: both sides run something, or one needs the other, which runs
+    /// nothing or is not known, and its product has a rule about that.</summary>
+    public bool Meets(int pair, int[] state)
     {
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
-        PairVerdict? worst = null;
-        var inherited = true;
-        foreach (var va in IsMixed(a, state[a]) ? Found[a] : [state[a]])
-        foreach (var vb in IsMixed(b, state[b]) ? Found[b] : [state[b]])
+        if (state[a] < 0 || IsAbsent(a, state[a]))
+            return false;
+        return (state[b] >= 0 && !IsAbsent(b, state[b])) || Misses(pair, state[a]);
+    }
+
+    // Whether a version of the first component is untested without the second (3-planning, State).
+    private bool Misses(int pair, int version)
+    {
+        if (!Index.NeedsOther(Index.Pairs[pair]))
+            return false;
+        ref var known = ref _misses[pair][version];
+        return known ??= (IsMixed(Index.Pairs[pair].A, version) ? Found[Index.Pairs[pair].A] : [version]).Any(v =>
+            HasRuleFor(pair, v)
+        );
+    }
+
+    private bool HasRuleFor(int pair, int version)
+    {
+        var (a, b, kind) = Index.Pairs[pair];
+        var (mine, product) = (VerdictOf.Ends(kind).Mine, Products[a]!);
+        return product.Rules.Any(r =>
+            r.End == mine
+            && r.Other == Index.Components[b].Product
+            && r.This.Contains(Versions[a][version], product.IsRelease)
+        );
+    }
+
+    /// <summary>What is said of a pair in a state; a mixed component is judged by the worst of its versions.</summary>
+    public JudgedPair Judge(int pair, int[] state)
+    {
+        var (a, b) = (state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]);
+        ref var judged = ref b < 0 ? ref _judgedAlone[pair][a] : ref _judged[pair][a, b];
+        return judged ??= JudgeAnew(pair, a, b);
+    }
+
+    private JudgedPair JudgeAnew(int pair, int stateA, int stateB)
+    {
+        var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
+        var missing = stateB < 0 || IsAbsent(b, stateB);
+        PairVerdict? worst = null,
+            worstNew = null;
+        var (transitional, relied) = (false, false);
+        foreach (var va in IsMixed(a, stateA) ? Found[a] : [stateA])
+        foreach (
+            var vb in missing ? [stateB]
+            : IsMixed(b, stateB) ? Found[b]
+            : [stateB]
+        )
         {
-            var verdict = VerdictAt(pair, va, vb);
-            var stands = IsInherited(pair, va, vb, verdict.Verdict);
-            inherited &= stands;
-            if (worst is null || (worst.Verdict < verdict.Verdict))
+            if (missing && !HasRuleFor(pair, va))
+                continue;
+            var verdict = missing ? Without(pair, va, stateB < 0) : VerdictAt(pair, va, vb);
+            if (worst is null || worst.Verdict < verdict.Verdict)
                 worst = verdict;
+            transitional |= verdict.Verdict == Verdict.Transitional;
+            relied |= verdict.Verdict >= Verdict.Untested && !(IsAsToday(a, va) && IsToday(b, vb));
+            if (!IsInherited(pair, va, vb, verdict.Verdict) && (worstNew is null || worstNew.Verdict < verdict.Verdict))
+                worstNew = verdict;
         }
+        var shown = worstNew ?? worst!;
         if (
             _aside is not null
-            && !inherited
-            && worst!.Verdict >= Verdict.Transitional
-            && _aside.Contains(PathReasons.OfPair(this, pair, state, worst).What)
+            && worstNew is { Verdict: >= Verdict.Transitional }
+            && _aside.Contains(PathReasons.OfPair(this, pair, stateA, stateB, worstNew).What)
         )
-            worst = worst with { Verdict = Verdict.Supported };
-        return (worst!, inherited);
+            return new JudgedPair(shown with { Verdict = Verdict.Supported }, false, false, false);
+        return new JudgedPair(shown, worstNew is null, transitional, relied);
+    }
+
+    private bool IsToday(int c, int version) => version < 0 ? Today[c] < 0 : IsAsToday(c, version);
+
+    private PairVerdict Without(int pair, int version, bool unknown)
+    {
+        var (a, b, _) = Index.Pairs[pair];
+        var needed = Index.Components[b].Id;
+        return new PairVerdict(Verdict.Untested, false, [], false)
+        {
+            Lacks =
+                $"{needed} {(unknown ? "could not be read" : "runs nothing")}, and {Index.Components[a].Product} "
+                + $"{Versions[a][version].Label} has rules about {Index.Components[b].Product}",
+        };
     }
 
     private bool IsInherited(int pair, int va, int vb, Verdict verdict)
     {
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
-        var (todayA, todayB) = (Found[a].Contains(va), Found[b].Contains(vb));
+        var (todayA, todayB) = (IsToday(a, va), IsToday(b, vb));
         if (todayA && todayB)
             return true;
         if (
@@ -623,19 +802,29 @@ internal sealed class PathProblem
             return true;
         if (!todayA && !todayB)
             return false;
-        // No worse than today's: of a component found mixed the worst of today's pairs counts.
-        var today = Found[a].SelectMany(x => Found[b].Select(y => VerdictAt(pair, x, y).Verdict)).Max();
-        return verdict <= today;
+        return TodaysWorst(pair) is { } today && verdict <= today;
     }
 
-    /// <summary>Whether a single jump's demands on other components hold in a state.</summary>
+    // Of a component found mixed the worst of today's pairs counts; null where today's pair says nothing.
+    private Verdict? TodaysWorst(int pair)
+    {
+        if (!Meets(pair, Today))
+            return null;
+        var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
+        if (Today[b] < 0 || IsAbsent(b, Today[b]))
+            return Verdict.Untested;
+        return Found[a].SelectMany(x => Found[b].Select(y => VerdictAt(pair, x, y).Verdict)).Max();
+    }
+
+    /// <summary>Whether a single jump's demands on other components hold in a state; one that runs nothing or that
+    /// could not be read meets none.</summary>
     public static bool DemandsHold(Option option, int[] state)
     {
-        foreach (var (other, allowed) in option.Requires)
-            if (state[other] >= 0 && !allowed[state[other]])
+        foreach (var demand in option.Requires)
+            if (!demand.IsMet(state[demand.Component]))
                 return false;
-        foreach (var (other, allowed) in option.Together)
-            if (state[other] >= 0 && !allowed[state[other]])
+        foreach (var demand in option.Together)
+            if (!demand.IsMet(state[demand.Component]))
                 return false;
         return true;
     }
@@ -645,6 +834,8 @@ internal sealed class PathProblem
     {
         if (!Meets(pair, state))
             return true;
+        if (state[Index.Pairs[pair].B] < 0)
+            return MayStandAnew(pair, state);
         ref var known = ref _mayStand[pair][state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]];
         return known ??= MayStandAnew(pair, state);
     }
@@ -670,12 +861,16 @@ internal sealed class PathProblem
             && (Request.Goal.AllowUntested || AllowedByName(pair, state))
         );
 
-    /// <summary>Whether a path relies on an untested pair by standing so; inherited ones and those allowed by name do
-    /// not count.</summary>
-    public bool ReliesOnUntested(int pair, int[] state) =>
-        Meets(pair, state)
-        && Judge(pair, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }
-        && !AllowedByName(pair, state);
+    /// <summary>Whether a path relies on a pair by standing so: untested, or worse where it is carried on; pairs in
+    /// which both are as today and those allowed by name do not count (3-planning, Verdict).</summary>
+    public bool ReliesOn(int pair, int[] state) =>
+        Meets(pair, state) && Judge(pair, state).Relied && !AllowedByName(pair, state);
+
+    /// <summary>Whether exactly one component of a pair is where it is today; then it is relied on once, whatever
+    /// versions it passes.</summary>
+    public bool IsHalfToday(int pair, int[] state) =>
+        IsToday(Index.Pairs[pair].A, state[Index.Pairs[pair].A])
+        != IsToday(Index.Pairs[pair].B, state[Index.Pairs[pair].B]);
 
     /// <summary>Whether an untested pair is allowed by name.</summary>
     public bool AllowedByName(int pair, int[] state)
@@ -688,6 +883,7 @@ internal sealed class PathProblem
 
         bool Fits(string component, string range, int c) =>
             Index.Components[c].Id == component
+            && state[c] >= 0
             && Core.Versions.VersionRange.TryParse(range, Products[c]!.Scheme, out _) is { } read
             && read.Contains(Versions[c][state[c]], Products[c]!.IsRelease);
     }

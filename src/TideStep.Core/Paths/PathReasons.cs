@@ -335,10 +335,13 @@ internal sealed class PathReasons(PathProblem problem)
         OfPair(problem, pair, state, verdict);
 
     /// <summary>A pair as a reason, whichever the versions that it is judged at.</summary>
-    internal static Reason OfPair(PathProblem problem, int pair, int[] state, Compatibility.PairVerdict verdict)
+    internal static Reason OfPair(PathProblem problem, int pair, int[] state, Compatibility.PairVerdict verdict) =>
+        OfPair(problem, pair, state[problem.Index.Pairs[pair].A], state[problem.Index.Pairs[pair].B], verdict);
+
+    internal static Reason OfPair(PathProblem problem, int pair, int va, int vb, Compatibility.PairVerdict verdict)
     {
         var (a, b, kind) = problem.Index.Pairs[pair];
-        string At(int c) => $"{problem.Index.Components[c].Id} at {problem.LabelOf(c, state[c])}";
+        string At(int c) => $"{problem.Index.Components[c].Id} at {problem.LabelOf(c, c == a ? va : vb)}";
         var words = kind switch
         {
             Estates.RelationKind.DependsOn => "depends on",

@@ -6,8 +6,9 @@ namespace TideStep.Core.Paths;
 
 /// <summary>Finds the best path by a best-first search over states (A*: Hart, Nilsson and Raphael 1968) with the
 /// criteria as one ordered cost.
-/// The estimate is the sum of what each component must still pay by itself, which never exceeds the truth, so the first
-/// end reached is best.</summary>
+/// The estimate is the sum of what each component must still pay by itself, which never exceeds the truth. What later
+/// costs depend on besides the versions is kept apart: a way to a state is given up only for one that is no worse
+/// whatever follows (dominance between labels; Martins 1984).</summary>
 internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]? bound = null, int? most = null)
 {
     internal sealed class Label
@@ -17,25 +18,29 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
         public required long[] Estimate { get; init; }
         public bool Closed { get; init; }
         public ImmutableSortedSet<int> Relied { get; init; } = [];
+
+        /// <summary>How often moves of each kind were made, where turns matter.</summary>
+        public ImmutableSortedDictionary<int, int> Turns { get; init; } = ImmutableSortedDictionary<int, int>.Empty;
         public Label? Parent { get; init; }
         public MoveOption? By { get; init; }
         public int Length { get; init; }
-        public bool IsEnd { get; init; }
-        public bool HasJoint { get; init; }
         public bool Replaced { get; set; }
     }
 
     private readonly CostLayout _layout = new(problem);
     private readonly RemainingCost _remaining = new(problem, new CostLayout(problem), joint);
     private readonly JointMoves _joint = new(problem);
-    private readonly Dictionary<string, Label> _best = [];
+    private readonly Dictionary<string, List<Label>> _labels = [];
     private readonly PriorityQueue<Label, Label> _queue = new(Comparer<Label>.Create(CompareLabels));
-    private readonly Dictionary<(int Pair, int A, int B), int> _untested = [];
+    private readonly Dictionary<(int Pair, int A, int B), int> _relied = [];
+    private readonly MoveTurns _turns = new(problem);
 
     public CostLayout Layout => _layout;
 
     /// <summary>The state nearest to the goal that was reached.</summary>
     public Label? Nearest { get; private set; }
+
+    internal string Stats => $"{_looked} labels looked, {_labels.Count} states, {_tried} tried, {_joint.Looked} sets";
 
     /// <summary>Whether the search came to its end within its limit.</summary>
     public bool Exhausted { get; private set; } = true;
@@ -62,39 +67,43 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
             }
         );
         Label? best = null;
-        var looked = 0;
         while (_queue.TryDequeue(out var label, out _))
         {
             if (label.Replaced)
                 continue;
             if (best is not null && CostLayout.Compare(label.Estimate, best.Cost) > 0)
                 break;
-            if (label.IsEnd)
-            {
-                if (best is null || CompareText(label, best) < 0)
-                    best = label;
-                continue;
-            }
             // A move that is tried, and a set of jumps that is looked at, cost about the same.
-            if (++looked > _most || _tried + _joint.Looked > TriesForEachState * (long)_most || !problem.Request.Goes)
+            if (++_looked > _most || _tried + _joint.Looked > TriesForEachState * (long)_most || !problem.Request.Goes)
             {
                 Exhausted = false;
                 break;
             }
             if (Nearest is null || CostLayout.Compare(Distance(label), Distance(Nearest)) < 0)
                 Nearest = label;
-            TryEnd(label);
-            for (var c = 0; c < label.State.Length; c++)
-                if (label.State[c] >= 0 && !problem.Pinned.Contains(c))
-                    foreach (var option in problem.Options[c][label.State[c]])
-                        if (PathProblem.DemandsHold(option, label.State))
-                            TryMove(label, option.AsMove);
-            if (joint)
-                foreach (var move in _joint.From(label.State, (end, outage) => IsWorth(label, end, outage)))
-                    TryMove(label, move);
+            if (End(label) is { } end && (best is null || IsBefore(end, best)))
+                best = end;
+            Continue(label);
         }
+        Exhausted &= !_joint.GaveUp;
         return best;
     }
+
+    private void Continue(Label label)
+    {
+        for (var c = 0; c < label.State.Length; c++)
+            if (label.State[c] >= 0 && !problem.Pinned.Contains(c))
+                foreach (var option in problem.Options[c][label.State[c]])
+                    if (PathProblem.DemandsHold(option, label.State))
+                        if (problem.In(option, label.State) is { Refused: null } now)
+                            TryMove(label, now.AsMove);
+        if (joint)
+            foreach (var move in _joint.From(label.State, (end, least) => IsWorth(label, end, least)))
+                TryMove(label, move);
+    }
+
+    private static bool IsBefore(Label one, Label other) =>
+        CostLayout.Compare(one.Cost, other.Cost) is var order && (order != 0 ? order < 0 : CompareText(one, other) < 0);
 
     /// <summary>The labels of a path that was found by other means.</summary>
     public static Label Follow(PathProblem problem, List<MoveOption> moves, long[] cost)
@@ -118,7 +127,6 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
                 Parent = label,
                 By = move,
                 Length = label.Length + 1,
-                IsEnd = true,
             };
         }
         return label;
@@ -149,6 +157,7 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     private const int TriesForEachState = 8;
     private readonly int _most = most ?? problem.Request.StateLimit;
     private long _tried;
+    private int _looked;
 
     private void TryMove(Label label, MoveOption move)
     {
@@ -156,32 +165,11 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
         var state = (int[])label.State.Clone();
         foreach (var jump in move.Jumps)
             state[jump.Component] = jump.To;
-        var relied = label.Relied;
-        foreach (var jump in move.Jumps)
-        foreach (var pair in problem.PairsOf[jump.Component])
-        {
-            if (!problem.Meets(pair, state))
-                continue;
-            var (verdict, inherited) = problem.Judge(pair, state);
-            if (inherited || verdict.Verdict <= Verdict.Transitional)
-                continue;
-            if (verdict.Verdict == Verdict.Unsupported)
-                return;
-            if (problem.AllowedByName(pair, state))
-                continue;
-            if (!problem.Request.Goal.AllowUntested)
-                return;
-            relied = relied.Add(NumberOf(pair, state));
-        }
+        if (ReliedAfter(label.Relied, move, state) is not { } relied)
+            return;
         var cost = (long[])label.Cost.Clone();
         cost[CostLayout.Untested] = relied.Count;
-        foreach (var jump in move.Jumps)
-            if (
-                problem.TargetOf[jump.Component] is null
-                && jump.From == problem.Today[jump.Component]
-                && !problem.Found[jump.Component].Contains(jump.To)
-            )
-                cost[_layout.OthersMoved]++;
+        cost[_layout.Losing] += move.Losing;
         cost[_layout.Outage] += move.OutageSeconds;
         cost[_layout.Closing] += move.Closing;
         cost[_layout.Jumps] += move.Jumps.Length;
@@ -190,7 +178,7 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
             cost[_layout.AfterClosing] += move.Jumps.Length;
         if (HoldsTransitional(state))
             cost[_layout.Transitional]++;
-        cost[_layout.OutOfTurn] += OutOfTurn(label, move);
+        cost[_layout.OutOfTurn] += _turns.OutOfTurn(label.Turns, move);
         if (Estimate(state, cost) is { } estimate && (bound is null || CostLayout.Compare(estimate, bound) <= 0))
             Push(
                 new Label
@@ -200,69 +188,94 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
                     Estimate = estimate,
                     Closed = label.Closed || move.Closing > 0,
                     Relied = relied,
+                    Turns = _turns.After(label.Turns, move),
                     Parent = label,
                     By = move,
                     Length = label.Length + 1,
-                    HasJoint = label.HasJoint || move.IsJoint,
                 }
             );
     }
 
+    // What is relied on after a move, or null where a pair may not stand.
+    private ImmutableSortedSet<int>? ReliedAfter(ImmutableSortedSet<int> relied, MoveOption move, int[] state)
+    {
+        foreach (var jump in move.Jumps)
+        foreach (var pair in problem.PairsOf[jump.Component])
+        {
+            if (!problem.MayStand(pair, state))
+                return null;
+            if (problem.ReliesOn(pair, state))
+                relied = relied.Add(NumberOf(pair, state));
+        }
+        return relied;
+    }
+
     // A joint move in the making is given up when even the least that it still leads to costs more than what is known.
-    private bool IsWorth(Label label, int[] end, long outageSeconds)
+    private bool IsWorth(Label label, int[] end, LeastOfJoint least)
     {
         if (bound is null)
             return true;
         var cost = (long[])label.Cost.Clone();
-        cost[_layout.Outage] += outageSeconds;
+        cost[_layout.Losing] += least.Losing;
+        cost[_layout.Outage] += least.OutageSeconds;
+        cost[_layout.Closing] += least.Closing;
+        cost[_layout.Jumps] += least.Jumps;
+        cost[_layout.Time] += least.Seconds;
         return Estimate(end, cost) is { } estimate && CostLayout.Compare(estimate, bound) <= 0;
     }
 
-    private void TryEnd(Label label)
+    // The label as an end, with the criteria that only an end has; null where it is none.
+    private Label? End(Label label)
     {
         for (var c = 0; c < label.State.Length; c++)
-            if (label.State[c] >= 0 && !RemainingCost.MayEnd(problem, c, label.State[c]))
-                return;
+            if (!MayEnd(c, label.State[c]))
+                return null;
         // After the last move no pair is transitional, inherited ones aside; where nothing moves, what stands stays as
         // it is.
         if (label.By is not null)
             for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
-                if (
-                    problem.Meets(pair, label.State)
-                    && problem.Judge(pair, label.State) is { Inherited: false, Verdict.Verdict: Verdict.Transitional }
-                )
-                    return;
+                if (!problem.MayStandAtEnd(pair, label.State))
+                    return null;
+        return new Label
+        {
+            State = label.State,
+            Cost = CostAtEnd(label),
+            Estimate = label.Estimate,
+            Parent = label.Parent,
+            By = label.By,
+            Length = label.Length,
+        };
+    }
+
+    private bool MayEnd(int c, int version) =>
+        version >= 0
+            ? RemainingCost.MayEnd(problem, c, version)
+            : problem.TargetOf[c] is null && problem.Request.Goal.SupportedAt is null;
+
+    private long[] CostAtEnd(Label label)
+    {
         var cost = (long[])label.Cost.Clone();
         for (var t = 0; t < problem.Targets.Count; t++)
             if (problem.Targets[t] is { AnyWillDo: false } target && label.State[target.Component] is >= 0 and var at)
                 cost[_layout.GoalAt(t)] = Ranking.Distance(target.BestFirst, problem.Versions[target.Component][at]);
+        for (var c = 0; c < label.State.Length; c++)
+            if (problem.TargetOf[c] is null && label.State[c] >= 0 && !problem.IsAsToday(c, label.State[c]))
+                cost[_layout.OthersMoved]++;
         foreach (var c in _layout.Others)
             if (label.State[c] != problem.Today[c])
-                cost[_layout.OtherRank(c)] = Ranking.Distance(
-                    Ranking.BestFirst(
-                        problem.Products[c]!,
-                        _ => true,
-                        problem.Request.Day,
-                        problem.Request.Goal.Newest
-                    ),
-                    problem.Versions[c][label.State[c]]
-                );
-        Push(
-            new Label
-            {
-                State = label.State,
-                Cost = cost,
-                Estimate = cost,
-                Closed = label.Closed,
-                Relied = label.Relied,
-                Parent = label.Parent,
-                By = label.By,
-                Length = label.Length,
-                HasJoint = label.HasJoint,
-                IsEnd = true,
-            }
-        );
+                cost[_layout.OtherRank(c)] = Ranking.Distance(BestOf(c), problem.Versions[c][label.State[c]]);
+        return cost;
     }
+
+    private readonly List<Release>?[] _bestOf = new List<Release>?[problem.Today.Length];
+
+    private List<Release> BestOf(int c) =>
+        _bestOf[c] ??= Ranking.BestFirst(
+            problem.Products[c]!,
+            _ => true,
+            problem.Request.Day,
+            problem.Request.Goal.Newest
+        );
 
     private long[]? Estimate(int[] state, long[] cost)
     {
@@ -271,7 +284,7 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
         {
             if (state[c] < 0)
             {
-                if (problem.TargetOf[c] is not null)
+                if (!MayEnd(c, state[c]))
                     return null;
                 continue;
             }
@@ -285,104 +298,72 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
 
     private void Push(Label label)
     {
-        var key = Key(label);
-        if (_best.TryGetValue(key, out var known))
+        var key = string.Create(label.State.Length, label.State, (text, state) =>
         {
-            var order = CostLayout.Compare(label.Cost, known.Cost);
-            if (order > 0 || (order == 0 && CompareText(label, known) >= 0))
+            for (var c = 0; c < state.Length; c++)
+                text[c] = (char)(state[c] + 2);
+        });
+        if (!_labels.TryGetValue(key, out var here))
+            _labels[key] = here = [];
+        foreach (var known in here)
+            if (Dominates(known, label))
                 return;
-            known.Replaced = true;
-        }
-        _best[key] = label;
+        here.RemoveAll(known => known.Replaced = Dominates(label, known));
+        here.Add(label);
         _queue.Enqueue(label, label);
     }
 
-    // What later costs depend on: the versions, whether the return path is closed, the untested pairs already relied
-    // on,
-    // and for moves out of turn how many moves each site of a product has made.
-    private string Key(Label label)
+    // Whether a way to a state is no worse than another one to the same, whatever follows.
+    private bool Dominates(Label one, Label other)
     {
-        var text = new System.Text.StringBuilder(label.State.Length + 16);
-        text.Append(
-            label.IsEnd ? 'E'
-            : label.Closed ? 'C'
-            : 'O'
-        );
-        foreach (var v in label.State)
-            text.Append((char)(v + 2));
-        foreach (var u in label.Relied)
-            text.Append('\uF000').Append((char)u);
-        if (!label.IsEnd)
-            foreach (var (turns, count) in MovesOf(label))
-                text.Append('\uF001').Append(turns).Append((char)count);
-        return text.ToString();
-    }
-
-    private IEnumerable<(string Turns, int Count)> MovesOf(Label label)
-    {
-        if (!_turnsMatter)
-            return [];
-        var counts = new SortedDictionary<string, int>(StringComparer.Ordinal);
-        for (var at = label; at?.By is { } by; at = at.Parent)
-        {
-            // Of a move only the highest turn for each of its products matters later; of a single jump the version
-            // tells how often it was made.
-            if (!label.HasJoint && !HasSkips(by.Jumps[0].Component))
-                continue;
-            var turns = string.Join(
-                ' ',
-                by.Jumps.Where(j => TurnOf(j.Component) is not null)
-                    .GroupBy(j => problem.Index.Components[j.Component].Product)
-                    .OrderBy(g => g.Key, StringComparer.Ordinal)
-                    .Select(g => $"{g.Key} {g.Max(j => TurnOf(j.Component))}")
-            );
-            if (turns.Length > 0)
-                counts[turns] = counts.GetValueOrDefault(turns) + 1;
-        }
-        return counts.Select(c => (c.Key, c.Value));
-    }
-
-    private readonly bool _turnsMatter =
-        problem.Index.Estate.Sites.Values.Select(s => s.Turn).OfType<int>().Distinct().Count() > 1;
-
-    // Only where two ways of different length lead to one version does the number of moves say more than the version.
-    private bool HasSkips(int component) =>
-        problem.Options[component].Any(o => o.Select(x => x.To).Distinct().Count() > 1);
-
-    private int? TurnOf(int component) =>
-        problem.Index.Components[component].Site is { } site ? problem.Index.Estate.Sites[site].Turn : null;
-
-    private int OutOfTurn(Label label, MoveOption move)
-    {
-        if (!_turnsMatter)
-            return 0;
-        var count = 0;
-        for (var at = label; at?.By is { } by; at = at.Parent)
-            if (
-                move.Jumps.Any(j =>
-                    TurnOf(j.Component) is { } turn
-                    && by.Jumps.Any(b =>
-                        problem.Index.Components[b.Component].Product == problem.Index.Components[j.Component].Product
-                        && TurnOf(b.Component) > turn
-                    )
-                )
-            )
-                count++;
-        return count;
+        if (one.Relied.Count > other.Relied.Count || !one.Relied.IsSubsetOf(other.Relied))
+            return false;
+        for (var i = _layout.Losing; i < _layout.AfterClosing; i++)
+            if (one.Cost[i] != other.Cost[i])
+                return one.Cost[i] < other.Cost[i];
+        if (one.Closed && !other.Closed)
+            return false;
+        foreach (var i in (int[])[_layout.AfterClosing, _layout.Transitional])
+            if (one.Cost[i] != other.Cost[i])
+                return one.Cost[i] < other.Cost[i];
+        // From here on what was done in turn counts, and the text only where all else is the same for ever.
+        if (one.Cost[_layout.OutOfTurn] > other.Cost[_layout.OutOfTurn])
+            return false;
+        if (!MoveTurns.Same(one.Turns, other.Turns))
+            return false;
+        return one.Cost[_layout.OutOfTurn] < other.Cost[_layout.OutOfTurn] || CompareText(one, other) <= 0;
     }
 
     private bool HoldsTransitional(int[] state)
     {
         for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
-            if (problem.Meets(pair, state) && problem.Judge(pair, state).Verdict.Verdict == Verdict.Transitional)
+            if (problem.Meets(pair, state) && problem.Judge(pair, state).Transitional)
                 return true;
         return false;
     }
 
+    // With one component as today it is relied on once, whatever versions the pair passes.
     private int NumberOf(int pair, int[] state)
     {
-        var key = (pair, state[problem.Index.Pairs[pair].A], state[problem.Index.Pairs[pair].B]);
-        return _untested.TryGetValue(key, out var number) ? number : _untested[key] = _untested.Count;
+        var key = problem.IsHalfToday(pair, state)
+            ? (pair, -1, -1)
+            : (pair, state[problem.Index.Pairs[pair].A], state[problem.Index.Pairs[pair].B]);
+        return _relied.TryGetValue(key, out var number) ? number : _relied[key] = _relied.Count;
+    }
+
+    /// <summary>How many pairs a path relies on (criterion 1).</summary>
+    public int ReliedOn(List<MoveOption> moves)
+    {
+        var (state, relied) = (problem.Today.ToArray(), new HashSet<int>());
+        foreach (var move in moves)
+        {
+            foreach (var jump in move.Jumps)
+                state[jump.Component] = jump.To;
+            for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
+                if (problem.ReliesOn(pair, state))
+                    relied.Add(NumberOf(pair, state));
+        }
+        return relied.Count;
     }
 
     /// <summary>The moves of a path, first to last.</summary>

@@ -57,14 +57,14 @@ internal sealed class StructuredSearch(PathProblem problem)
         var one = new long[_layout.Length];
         one[CostLayout.Untested] = 1;
         if (new EndChoice(problem, domains.May, CostOf, (p, state) => !problem.MayStandAtEnd(p, state) ? null
-                : problem.ReliesOnUntested(p, state) ? one
+                : problem.ReliesOn(p, state) ? one
                 : EndChoice.Nothing).Find() is not var (ends, least, unique))
             return null;
         return (
             [
                 .. Enumerable
                     .Range(0, problem.Index.Pairs.Length)
-                    .Where(p => problem.Meets(p, ends) && problem.ReliesOnUntested(p, ends))
+                    .Where(p => problem.Meets(p, ends) && problem.ReliesOn(p, ends))
                     .Select(p => (p, ends[problem.Index.Pairs[p].A], ends[problem.Index.Pairs[p].B])),
             ],
             least,
@@ -91,7 +91,7 @@ internal sealed class StructuredSearch(PathProblem problem)
                 return null;
             for (var i = 0; i < cost.Length; i++)
                 cost[i] = chain.Cost[i];
-            if (problem.TargetOf[c] is null)
+            if (problem.TargetOf[c] is null or { AnyWillDo: true })
                 cost[_layout.OtherRank(c)] = Ranking.Distance(BestFirst(c), problem.Versions[c][end]);
         }
         if (problem.TargetOf[c] is { AnyWillDo: false } target && !problem.IsMixed(c, end))

@@ -179,7 +179,6 @@ public sealed class VersionRange
     private static bool SameButForZeros(Version version, Version bound) =>
         version.Key is DottedKey v
         && bound.Key is DottedKey b
-        && v.After.IsEmpty
-        && b.After.IsEmpty
+        && v.After.SequenceEqual(b.After)
         && v.WithoutTrailingZeros.SequenceEqual(b.WithoutTrailingZeros);
 }

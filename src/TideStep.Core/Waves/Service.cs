@@ -83,9 +83,9 @@ public static class Service
                     )
                 )
                     if (outMembers.Add(id))
-                        touched.Add(index.NumberOf(id[..id.IndexOf('/')]));
+                        touched.Add(index.NumberOf(index.Estate.FindMember(id)!.Component));
                 foreach (var dependant in index.DependantsOf(c))
-                    if (outComponents.Add(dependant))
+                    if (!index.IsAbsent(dependant) && outComponents.Add(dependant))
                         queue.Enqueue(dependant);
             }
             foreach (var c in touched)

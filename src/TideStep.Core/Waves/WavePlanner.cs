@@ -72,8 +72,18 @@ public static class WavePlanner
         }
         return (WithCanary(index, component, new WavePlan(waves.ToImmutable(), bound), restartsNode), null);
 
+        // Members that are out already weigh on no guard, so they go with the first wave that there is.
         (ImmutableArray<ImmutableArray<Member>> Waves, int LowerBound) InWaves(ImmutableArray<Member> part)
         {
+            ImmutableArray<Member> free = [.. part.Where(m => budget.GroupsOf(m).Length == 0)];
+            if (free.Length > 0 && free.Length < part.Length)
+            {
+                var (waves, least) = InWaves([.. part.Except(free)]);
+                ImmutableArray<Member> joined = [.. waves[0].Concat(free).OrderBy(m => m.Id, StringComparer.Ordinal)];
+                return (waves.SetItem(0, joined), least);
+            }
+            if (free.Length > 0)
+                return ([part], 1);
             var fewest = Partition.Fewest(part, budget);
             return
                 outageCounts
@@ -129,7 +139,7 @@ public static class WavePlanner
     )
     {
         var all = Service.OutWith(index, wave.Select(m => (component, m)), restartsNode);
-        var emptied = all.Select(id => index.NumberOf(id[..id.IndexOf('/')]))
+        var emptied = all.Select(id => index.NumberOf(index.Estate.FindMember(id)!.Component))
             .Distinct()
             .Where(c =>
                 index.Components[c].Members.All(m => all.Contains(m.Id) || index.IsOut(m))

@@ -14,6 +14,7 @@ public static class RunFollower
         view.Status switch
         {
             RunStatus.Halted => Exit.Halted,
+            _ when view.OnlyPersonsWork => Exit.Halted,
             RunStatus.StoppedHere or RunStatus.Abandoned or RunStatus.Returned => Exit.No,
             _ => Exit.Done,
         };
@@ -94,7 +95,7 @@ public static class RunFollower
     }
 
     private static bool Rests(RunView view) =>
-        view.Ended is not null || view.Status is RunStatus.Halted or RunStatus.Held;
+        view.Ended is not null || view.Status is RunStatus.Halted or RunStatus.Held || view.OnlyPersonsWork;
 
     private static async Task<RunView> LookAsync(ServiceClient client, string run, RunView last, CancellationToken ct)
     {
@@ -123,6 +124,13 @@ public static class RunFollower
     )
     {
         var last = view.Sequence;
+        var persons = view
+            .Blocks.SelectMany(b => b.Lanes)
+            .SelectMany(l => l.Steps)
+            .Where(s => s.Person)
+            .Select(s => s.Id)
+            .ToHashSet();
+        var asked = false;
         while (true)
         {
             var child = Returns(view) ? view.Child : await TellAsync();
@@ -166,6 +174,15 @@ public static class RunFollower
                 last = entry.Sequence;
                 if (entry.Event is Halted or Held or Ended)
                     return null;
+                asked |= entry.Event is StepBegun begun && persons.Contains(begun.Step);
+                // Where nothing goes on till somebody has signed, there is nothing more to follow.
+                if (asked && entry.Event is StepBegun or StepDone)
+                {
+                    view = await LookAsync(client, run, view, ct);
+                    if (view.OnlyPersonsWork)
+                        return null;
+                    asked = !view.Persons.IsEmpty;
+                }
                 if (entry.Event is ReturnBegun { Run: not "none" } back)
                     return back.Run;
             }

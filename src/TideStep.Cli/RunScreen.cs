@@ -92,6 +92,15 @@ public static class RunScreen
         }
         if (view.WaitsFor is { } waits)
             yield return $"waits: {Safe(waits, 200)}";
+        foreach (var person in view.Persons.Take(MembersShown))
+        {
+            yield return $"  {Safe(person.Title, 60)} on {Safe(person.Member, 40)}, "
+                + $"{(person.Since is { } since ? $"since {Moment(since)}" : "now")}"
+                + $"{Safe(person.Owner is { } owner ? $", {owner}'s" : "", 40)}";
+            if (person.Instructions.Length > 0 && person.Instructions != person.Title)
+                yield return $"    {Safe(person.Instructions, 300)}";
+            yield return $"    {Safe(person.Command, 300)}";
+        }
         if (view.SignOffs.Any(s => s.Awaited))
             yield return $"  tidestep run sign-off {view.Run}";
         if (view.Measures.Length > 0)

@@ -24,6 +24,9 @@ public sealed record RunContext(
     /// them.</summary>
     public Func<CancellationToken, Task<(string Estate, string Catalogue)>>? Revisions { get; init; }
 
+    /// <summary>Told of errors of our own, with what was being done.</summary>
+    public Action<string, Exception> Log { get; init; } = (_, _) => { };
+
     /// <summary>Takes the values of secrets by name out of a text, so that no output shows one.</summary>
     /// <exception cref="Connectors.ConnectorException">There is no such secret.</exception>
     public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;

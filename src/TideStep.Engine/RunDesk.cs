@@ -408,6 +408,7 @@ public sealed class RunDesk(
         )
         {
             Mask = Mask,
+            Log = log,
             Revisions = estates.RevisionsAsync,
         };
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);

@@ -55,15 +55,51 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             await AwaitAsync(step, wait.Holds, ct);
             return;
         }
-        try
+        // An error of our own is an outcome: nothing is begun again for ever. What was begun is settled first each time.
+        for (var tries = 1; ; tries++)
         {
-            await EffectAsync(step, ct);
-        }
-        catch (ConnectorException e)
-        {
-            await FailAsync(step, e.Problem.ToString());
+            try
+            {
+                await EffectAsync(step, ct);
+                return;
+            }
+            catch (ConnectorException e)
+            {
+                await FailAsync(step, e.Problem.ToString());
+                return;
+            }
+            catch (Exception e) when (IsOurOwn(e))
+            {
+                context.Log($"{step.Title} on {step.Node}: an error of Tide Step's own, try {tries} of {OwnErrors}", e);
+                if (tries < OwnErrors)
+                    continue;
+                await FailAsync(
+                    step,
+                    $"{step.Title} on {step.Node}: an error of Tide Step's own, not of the host "
+                        + $"({e.GetType().Name}: {e.Message}); the service's log has where"
+                );
+                return;
+            }
         }
     }
+
+    /// <summary>How often a step is taken up where it ends in an error of our own.</summary>
+    private const int OwnErrors = 3;
+
+    // Neither the store, nor the far side, nor somebody's stop: a mistake in the program.
+    private static bool IsOurOwn(Exception e) =>
+        e
+            is NullReferenceException
+                or InvalidOperationException
+                or ArgumentException
+                or KeyNotFoundException
+                or IndexOutOfRangeException
+                or InvalidCastException
+                or NotSupportedException
+                or NotImplementedException
+                or FormatException
+                or ArithmeticException
+        && e is not ObjectDisposedException;
 
     /// <summary>Every node is fenced again before anything else is asked of it.</summary>
     public void ForgetFences() => _fence.Forget();

@@ -168,8 +168,20 @@ public sealed class PathTests
                 Pair().Request("goal: [{component: ap, to: 7}, {product: engin, to: 7}, {component: db, to: 9}]")
             )
             .Problems;
-        Assert.Equal(3, problems.Length);
+        Assert.Equal(2, problems.Length);
         Assert.Contains("'app'", problems[0].Hint);
+    }
+
+    [Fact]
+    public void A_goal_that_no_release_meets_is_said_as_that_with_what_there_is()
+    {
+        var answer = Pair().Path("goal: [{component: db, to: 9}]");
+        Assert.False(answer.Found);
+        Assert.True(answer.Proved);
+        var reason = Assert.Single(answer.Reasons);
+        Assert.Equal("goal", reason.Kind);
+        Assert.Contains("is in 9, which the goal wants for db", reason.What);
+        Assert.StartsWith("The catalogue has", reason.Opens);
     }
 
     private static Fleet Three =>

@@ -82,9 +82,9 @@ public sealed class StepFormTests
             Of(
                 "[arm, sync, other, put]",
                 """
-                  arm: {do: {command: [arm]}, only-if: {cpu: [arm, riscv]}}
-                  sync: {do: {command: [sync]}, only-if: {commit: synchronous}}
-                  other: {do: {command: [other]}, only-if: {commit: relaxed}}
+                  arm: {do: {command: [arm]}, for: {cpu: [arm, riscv]}}
+                  sync: {do: {command: [sync]}, for: {commit: synchronous}}
+                  other: {do: {command: [other]}, for: {commit: relaxed}}
                 """,
                 "traits: {commit: synchronous}"
             )
@@ -230,8 +230,8 @@ public sealed class StepFormTests
         {
             var fleet = Of("[join, put]", $"  join: {{do: {elsewhere}}}");
             Assert.Contains(
-                PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}]"), "e", "c").Problems,
-                p => p.What.Contains("nothing binds the placeholder {secret.key}", StringComparison.Ordinal)
+                "engine.yaml:14:14: step join: nothing binds the placeholder {secret.key}",
+                Assert.Throws<InvalidOperationException>(() => fleet.Index()).Message
             );
         }
     }
@@ -263,7 +263,7 @@ public sealed class StepFormTests
         "  look: {do: {command: [x]}, scope: once, on: others}",
         "what is done on others belongs to each member"
     )]
-    [InlineData("  look: {do: {command: [x]}, only-if: {cpu: []}}", "'cpu' needs a value")]
+    [InlineData("  look: {do: {command: [x]}, for: {cpu: []}}", "'cpu' needs a value")]
     [InlineData("  look: {do: {command: [x]}, tells: {failed: 'failed'}}", "no regular expression with a group")]
     [InlineData(
         "  look: {do: {command: [x]}, tells: {failed: {pattern: '([0-9]+)', at-most: many}}}",

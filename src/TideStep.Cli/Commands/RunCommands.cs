@@ -381,7 +381,12 @@ public static class RunCommands
                 given
             )
         );
-        var step = new Argument<string>("step") { Description = "the step's identifier" };
+        var step = new Argument<string?>("step")
+        {
+            Description = "the step's title or identifier; may be left out where one waits",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
+        var of = new Option<string?>("--member") { Description = "its member, where several of one title wait" };
         var evidence = new Option<string>("--evidence") { Description = "what you did or saw", Required = true };
         run.Subcommands.Add(
             context.Remote(
@@ -391,13 +396,19 @@ public static class RunCommands
                 {
                     await client.PostAsync(
                         $"/api/runs/{result.GetValue(Run)}/signatures",
-                        new { step = result.GetValue(step), evidence = result.GetValue(evidence) },
+                        new
+                        {
+                            step = result.GetValue(step),
+                            evidence = result.GetValue(evidence),
+                            member = result.GetValue(of),
+                        },
                         ct
                     );
                     return Exit.Done;
                 },
                 Run,
                 step,
+                of,
                 evidence
             )
         );

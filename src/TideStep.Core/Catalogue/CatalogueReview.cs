@@ -54,7 +54,7 @@ public static class CatalogueReview
 
     private static void Jump(ProductCatalogue catalogue, Product product, Jump jump, Findings findings)
     {
-        if (!product.Releases.Any(r => jump.LeadsFrom(r.Version, product.IsRelease)))
+        if (!jump.FromNone && !product.Releases.Any(r => jump.LeadsFrom(r.Version, product.IsRelease)))
             findings.Add(
                 $"jump {jump.Id} of {product.Id} leads from no release {(jump.Down ? "above" : "below")} "
                     + $"{jump.To}: {jump.From.Text}",
@@ -195,7 +195,9 @@ public static class CatalogueReview
         foreach (var release in product.Releases.OrderBy(r => r.Version).Skip(1))
             if (
                 !product.Jumps.Any(j =>
-                    j.To.Equals(release.Version) && product.Releases.Any(r => j.LeadsFrom(r.Version, product.IsRelease))
+                    j.To.Equals(release.Version) && j.FromNone
+                    || j.To.Equals(release.Version)
+                        && product.Releases.Any(r => j.LeadsFrom(r.Version, product.IsRelease))
                 )
             )
                 findings.Add(

@@ -65,6 +65,15 @@ internal static class JumpDocument
             Tasks = ReadTasks(form),
             SignOffs = ReadSignOffs(form),
         };
+        // What is done ahead changes nothing and stands for no moment: a point of then leads nowhere.
+        foreach (
+            var (name, place) in form.Words("ahead").Where(w => steps.GetValueOrDefault(w.Text)?.Do is CaptureAction)
+        )
+            form.Findings.Add(
+                $"jump {id}: '{name}' captures a rollback point and can't be done ahead",
+                place,
+                $"Name it under 'points', as in {{capture: {name}, while: serving}}."
+            );
         if (
             jump.Closes is { } closes
             && steps.Count > 0

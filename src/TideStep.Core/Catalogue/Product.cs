@@ -237,6 +237,10 @@ public sealed record Jump(
     /// can't lead back one that converts.</summary>
     public bool ConvertsBack { get; init; }
 
+    /// <summary>Where it leads from below a version only, whatever its range says: a conversion lies between. Null where
+    /// it leads from its whole range.</summary>
+    public Versions.Version? Below { get; init; }
+
     /// <summary>What people have to do around it.</summary>
     public ImmutableArray<JumpTask> Tasks { get; init; } = [];
 
@@ -248,7 +252,10 @@ public sealed record Jump(
 
     /// <summary>Whether the jump leads from <paramref name="version"/>: in its range, and in its direction.</summary>
     public bool LeadsFrom(Versions.Version version, Func<Versions.Version, bool>? isRelease = null) =>
-        !FromNone && From.Contains(version, isRelease) && (Down ? version > To : version < To);
+        !FromNone
+        && (Below is null || version < Below)
+        && From.Contains(version, isRelease)
+        && (Down ? version > To : version < To);
 }
 
 /// <summary>A product of the catalogue: releases, rules, jumps, and how its members are handled.</summary>

@@ -30,6 +30,7 @@ internal static class StepDocument
     {
         var steps = ImmutableDictionary.CreateBuilder<string, StepSpec>();
         var voids = new List<(string Word, Place At, string Step)>();
+        var texts = new List<(StepAction Action, string What, Place At)>();
         foreach (var (name, node, at) in document.Map("steps"))
         {
             Form.CheckId(name, at, "step", findings);
@@ -53,6 +54,10 @@ internal static class StepDocument
                     "Leave 'unverified' out."
                 );
             var undo = form.Node("undo") is { } undoing ? ReadAction(undoing, $"{form.What}, undo", findings) : null;
+            if (action is not null)
+                texts.Add((action, form.What, doing.At));
+            if (undo is not null)
+                texts.Add((undo, $"{form.What}, undo", form.PlaceOf("undo")));
             var takes = ReadTakes(form);
             var lasts = form.Word("lasts", "member", "wave", "jump", "run") switch
             {
@@ -96,12 +101,20 @@ internal static class StepDocument
                 },
                 Notes = form.Text("notes"),
                 Voids = [.. form.Words("voids").Select(w => w.Text)],
-                OnlyIf = ReadOnlyIf(form),
+                For = ReadFor(form),
+                Owner = form.Text("owner"),
+                Must = form.Flag("must"),
                 Scope = ReadScope(form),
                 Tells = ReadTells(form),
                 EndsWell = ReadStatuses(form, "ends-well") ?? [],
                 Milestones = ReadMilestones(form),
             };
+            if (step.Owner is not null && action is not PersonAction && undo is not PersonAction)
+                findings.Add(
+                    $"step {name}: 'owner' is for what a person does",
+                    form.PlaceOf("owner"),
+                    "Leave it out, or write the step as {person: instructions}."
+                );
             if (!step.EndsWell.IsEmpty && action is not (CommandAction or CaptureAction { By: not null }))
                 findings.Add(
                     $"step {name}: only a command ends with a status of its own",
@@ -137,6 +150,7 @@ internal static class StepDocument
             if (action is not null)
                 steps[name] = step;
         }
+        CheckPlaceholders(document, steps.ToImmutable(), texts, findings);
         // Captures of another product are looked for when the catalogue is read as a whole.
         foreach (var (word, at, name) in voids.Where(v => !v.Word.Contains('/')))
             if (!steps.TryGetValue(word, out var captures) || captures.Do is not CaptureAction)
@@ -149,6 +163,37 @@ internal static class StepDocument
         return steps.ToImmutable();
     }
 
+    private static void CheckPlaceholders(
+        Form document,
+        ImmutableDictionary<string, StepSpec> steps,
+        List<(StepAction Action, string What, Place At)> texts,
+        Findings findings
+    )
+    {
+        var answers = document
+            .Map("jumps")
+            .SelectMany(j => j.Value is MapNode jump ? jump.Entries : [])
+            .Where(e => e.Key.Text == "answers" && e.Value is ListNode)
+            .SelectMany(e => ((ListNode)e.Value).Items)
+            .Select(n =>
+                n is TextNode word ? word.Text
+                : n is MapNode map
+                    ? map.Entries.Select(e => (e.Key.Text, e.Value)).FirstOrDefault(e => e.Text == "id").Value
+                            is TextNode { Text: var id }
+                            ? id
+                        : ""
+                : ""
+            );
+        var names = new PlaceholderNames(
+            steps.Values.Select(s => s.Notes).OfType<string>().ToHashSet(),
+            document.Map("readings").Select(r => r.Key).Concat(["running", "installed", "staged", "role"]).ToHashSet(),
+            answers.ToHashSet(),
+            findings
+        );
+        foreach (var (action, what, at) in texts)
+            names.Check(action, what, at);
+    }
+
     private static StepScope ReadScope(Form form) =>
         form.Word("scope", "member", "wave", "site", "once", "first", "last") switch
         {
@@ -159,15 +204,15 @@ internal static class StepDocument
             _ => StepScope.Member,
         };
 
-    private static ImmutableSortedDictionary<string, ImmutableArray<string>> ReadOnlyIf(Form form)
+    private static ImmutableSortedDictionary<string, ImmutableArray<string>> ReadFor(Form form)
     {
         var found = ImmutableSortedDictionary.CreateBuilder<string, ImmutableArray<string>>(StringComparer.Ordinal);
-        foreach (var (trait, value, at) in form.Map("only-if"))
+        foreach (var (trait, value, at) in form.Map("for"))
         {
             ImmutableArray<Node> items = value is ListNode list ? list.Items : [value];
             found[trait] = [.. items.OfType<TextNode>().Select(t => t.Text)];
             if (found[trait].Length != items.Length || items.IsEmpty)
-                form.Findings.Add($"{form.What}, only-if: '{trait}' needs a value, or a list of them", at);
+                form.Findings.Add($"{form.What}, for: '{trait}' needs a value, or a list of them", at);
         }
         return found.ToImmutable();
     }

@@ -212,12 +212,18 @@ public sealed record StepSpec(
     /// the same lane; null where nothing is.</summary>
     public string? Notes { get; init; }
 
+    /// <summary>Whose it is, where a person does it; null where nothing is said.</summary>
+    public string? Owner { get; init; }
+
+    /// <summary>Whether it can be neither skipped nor marked as done.</summary>
+    public bool Must { get; init; }
+
     /// <summary>Till when it stands, where it is a temporary measure.</summary>
     public MeasureScope Lasts { get; init; }
 
-    /// <summary>The traits of the component, or else of its node, that must have one of these values for the step to be
-    /// done at all.</summary>
-    public ImmutableSortedDictionary<string, ImmutableArray<string>> OnlyIf { get; init; } =
+    /// <summary>The traits of the component, or else of its node, or the answers given, that must have one of these
+    /// values for the step to be done at all.</summary>
+    public ImmutableSortedDictionary<string, ImmutableArray<string>> For { get; init; } =
         ImmutableSortedDictionary<string, ImmutableArray<string>>.Empty;
 
     /// <summary>For which of the members it is done.</summary>

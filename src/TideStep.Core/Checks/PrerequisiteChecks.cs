@@ -156,8 +156,7 @@ internal static class PrerequisiteChecks
                     )
                 ),
             CheckResult.Passed => came.Readings.IsEmpty ? "it holds" : came.Explain,
-            _ when came.Gap is { } gap =>
-                $"needs {gap.Needed}, has {gap.Found}{(gap.Short is { } by ? $": {by} short" : "")}",
+            _ when came.Gap is { } gap => gap.ToString(),
             _ => $"{prerequisite.Holds.Text} does not hold: {came.Explain}",
         };
         return new Finding(

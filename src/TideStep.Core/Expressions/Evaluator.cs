@@ -8,7 +8,26 @@ public sealed record Used(string Reference, string Value);
 
 /// <summary>A comparison that does not hold: what was found, what was needed, and for numbers by how much it is
 /// short.</summary>
-public sealed record Gap(string Found, string Needed, Value? Short);
+public sealed record Gap(string Found, string Needed, Value? Short)
+{
+    /// <summary>Whether more was found than may be, and not less than is needed.</summary>
+    public bool TooMuch { get; init; }
+
+    /// <summary>Whether things were counted, not measured.</summary>
+    public bool IsCount { get; init; }
+
+    /// <summary>The gap in words: what is needed, what there is, and the difference in its direction.</summary>
+    public override string ToString()
+    {
+        if (Short is not { } by)
+            return $"needs {Needed}, has {Found}";
+        // Written shortly the two may look the same.
+        if (Needed == Found || Needed.EndsWith($" {Found}", StringComparison.Ordinal))
+            return $"needs {Needed}, has {by} {(TooMuch ? "more" : "less")}";
+        var over = IsCount ? "too many" : "too much";
+        return $"needs {Needed}, has {Found}: {by} {(TooMuch ? over : "short")}";
+    }
+}
 
 /// <summary>What an expression came to, with every reading it used. <c>Open</c> where a reading was missing or did not
 /// fit.</summary>
@@ -96,7 +115,11 @@ public static class Evaluator
                 ) + $" {right}"
             ).Trim(),
             by is { } number ? left with { Number = number } : null
-        );
+        )
+        {
+            TooMuch = by is not null && left.Number > right.Number,
+            IsCount = left.Kind == ValueKind.Count,
+        };
     }
 
     private static Value Over(Aggregate aggregate, List<Used>? used, Context context)

@@ -122,13 +122,50 @@ internal static class GoalResolution
             findings.Add($"goal: '{item.Range}' is no range of {product.Id}: {reason}", item.Place);
             return null;
         }
-        if (product.Releases.Any(r => range.Contains(r.Version, product.IsRelease)))
-            return range;
-        findings.Add(
-            $"goal: the catalogue has no release of {product.Id} in '{item.Range}'",
-            item.Place,
-            Nearest.Hint(item.Range, product.Releases.Select(r => r.Label))
-        );
-        return null;
+        return range;
+    }
+
+    /// <summary>Why no path can lead to the goal, whatever the estate: no release that the catalogue knows and no
+    /// version that runs is in a range, or none is supported on the day. Empty where there may be one.</summary>
+    public static List<Reason> Unmeetable(PathProblem problem)
+    {
+        var reasons = new List<Reason>();
+        foreach (var target in problem.Targets)
+        {
+            var (c, product) = (target.Component, problem.Products[target.Component]!);
+            if (
+                !product.Releases.Any(r => target.Range.Contains(r.Version, product.IsRelease))
+                && !problem.Found[c].Any(v => target.Range.Contains(problem.Versions[c][v], product.IsRelease))
+            )
+                reasons.Add(
+                    new Reason(
+                        "goal",
+                        $"no release of {product.Id} is in {target.Range.Text}, which the goal wants for "
+                            + problem.Index.Components[c].Id,
+                        $"The catalogue has {string.Join(", ", product.Releases.Select(r => r.Label).TakeLast(8))}."
+                    )
+                );
+        }
+        if (problem.Request.Goal.SupportedAt is not { } day)
+            return reasons;
+        foreach (
+            var product in problem
+                .Products.Where((p, c) => p is not null && !problem.Index.IsAbsent(c))
+                .OfType<Product>()
+                .Distinct()
+                .Where(p => p.Releases.All(r => r.Ends < day))
+        )
+        {
+            var last = product.Releases.MaxBy(r => r.Ends);
+            reasons.Add(
+                new Reason(
+                    "goal",
+                    $"no release of {product.Id} is supported on {day:yyyy-MM-dd}"
+                        + (last is null ? "" : $"; the last is {last.Label}, till {last.Ends:yyyy-MM-dd}"),
+                    "An earlier day, or a release of it that is supported longer."
+                )
+            );
+        }
+        return reasons;
     }
 }

@@ -16,6 +16,24 @@ public static class PathFinder
             return new Checked<PathAnswer>(null, findings.All);
         request.Watch?.Begins("the best path");
         var problem = new PathProblem(request, targets, pinned, relaxed: false);
+        if (GoalResolution.Unmeetable(problem) is { Count: > 0 } unmeetable)
+            return new Checked<PathAnswer>(
+                new PathAnswer(
+                    false,
+                    true,
+                    request.Day,
+                    [],
+                    [],
+                    [.. unmeetable],
+                    GoalOf(problem, null),
+                    [],
+                    Notes(problem)
+                )
+                {
+                    Asked = request.Goal,
+                },
+                []
+            );
         var (search, end, proved) = Search(problem);
         var stopped = request.Watch is { Stopped: true };
         proved &= !stopped;

@@ -104,9 +104,34 @@ internal sealed class Binding(
             : string.Concat(pieces.Select(p => p.Name is null ? p.Text : Bound(p, step, written)));
     }
 
+    /// <summary>A step's title with what its placeholders stand for; what is known only in the run is left
+    /// open.</summary>
+    public string Title(StepSpec step) =>
+        string.Concat(
+            templates
+                .Of(step.Title)
+                .Select(p =>
+                    p.Name is null ? p.Text
+                    : ValueOf(p, step) is { } value && value != p.Text ? value
+                    : "…"
+                )
+        );
+
     private string Bound(Templates.Piece piece, StepSpec step, Func<string, string>? written)
     {
-        var bound = piece.Name switch
+        var bound = ValueOf(piece, step);
+        if (bound is null)
+            findings.Add(
+                $"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}",
+                step.Place,
+                PlaceholderNames.Known
+            );
+        return bound is null || bound == piece.Text ? piece.Text : written?.Invoke(bound) ?? bound;
+    }
+
+    // What a placeholder stands for: its own text where that is known only in the run, null where nothing binds it.
+    private string? ValueOf(Templates.Piece piece, StepSpec step) =>
+        piece.Name switch
         {
             "jump.to" => to,
             "jump.from" => from,
@@ -135,17 +160,6 @@ internal sealed class Binding(
             { } name when name.StartsWith("answer.", StringComparison.Ordinal) => answers.GetValueOrDefault(name[7..]),
             _ => null,
         };
-        if (bound is null)
-            findings.Add(
-                $"step {step.Name}: nothing binds the placeholder {piece.Text} for {member.Id}",
-                step.Place,
-                "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, "
-                    + "point.place, point.id, point.name (where a capture is kept), successor.node, "
-                    + "successor.address, noted.NAME, reading.NAME, trait.NAME, answer.ID, and secret.NAME in "
-                    + "commands."
-            );
-        return bound is null || bound == piece.Text ? piece.Text : written?.Invoke(bound) ?? bound;
-    }
 }
 
 /// <summary>Texts of steps, taken apart at their placeholders once: every member of a component binds the same

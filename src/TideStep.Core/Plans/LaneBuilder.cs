@@ -100,7 +100,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 new PlanStep(
                     Unique(id),
                     name,
-                    spec.Title,
+                    binding.Title(spec),
                     binding.Bind(spec.Do, spec),
                     spec.Already,
                     spec.Verify,
@@ -141,6 +141,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                     Milestones = spec.Milestones.IsDefaultOrEmpty ? null : spec.Milestones,
                     EndsWell = spec.EndsWell.IsDefaultOrEmpty ? null : spec.EndsWell,
                     Digest = spec.Digest,
+                    Owner = spec.Owner,
+                    Must = spec.Must ? true : null,
                 };
         }
     }
@@ -165,10 +167,11 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
 
     // The trait of the component itself counts, or else that of its node.
     private bool Applies(StepSpec spec, Member member) =>
-        spec.OnlyIf.All(t =>
+        spec.For.All(t =>
             (
                 index.Estate.Find(member.Component)!.Traits.GetValueOrDefault(t.Key)
                 ?? index.Estate.Nodes.GetValueOrDefault(member.Node)?.Traits.GetValueOrDefault(t.Key)
+                ?? answers.GetValueOrDefault(t.Key)
             )
                 is { } value
             && t.Value.Contains(value)

@@ -94,6 +94,12 @@ public sealed record PlanStep(
     /// run.</summary>
     public StepOn? On { get; init; }
 
+    /// <summary>Whose it is, where a person does it; null where nothing is said.</summary>
+    public string? Owner { get; init; }
+
+    /// <summary>Whether it can be neither skipped nor marked as done.</summary>
+    public bool? Must { get; init; }
+
     /// <summary>The name under which the last line of its output is noted for later steps of its lane.</summary>
     public string? Notes { get; init; }
 

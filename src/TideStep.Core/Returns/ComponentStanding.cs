@@ -40,6 +40,10 @@ public sealed record ComponentStanding(
     ImmutableArray<PointInHand> Points
 )
 {
+    /// <summary>The versions at which data were converted on the way here; a jump down that crosses one leads back only
+    /// where it converts back.</summary>
+    public ImmutableArray<Versions.Version> Converted { get; init; } = [];
+
     private const string RestorePrefix = "restore ";
     private const string Reseed = "reseed";
 
@@ -63,7 +67,19 @@ public sealed record ComponentStanding(
     /// is reseeded from its peers instead, where its product can.
     /// Points of members of a component that does not vote can be restored one member after another as well.</remarks>
     public ImmutableArray<Jump> Ways =>
-        Mine.Ways ??= [.. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)), .. Restores()];
+        Mine.Ways ??= [
+            .. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)).Select(Uncrossed),
+            .. Restores(),
+        ];
+
+    // A jump down that leaves the data as they were converted must not cross a conversion.
+    private Jump Uncrossed(Jump jump) =>
+        !jump.ConvertsBack && Converted.Where(v => v > jump.To).Order().FirstOrDefault() is { } conversion
+            ? jump with
+            {
+                Below = conversion,
+            }
+            : jump;
 
     /// <summary>Whether two ways down by an outage follow each other: then both could be made in one, as a joint
     /// move.</summary>

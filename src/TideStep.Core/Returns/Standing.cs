@@ -225,7 +225,22 @@ public sealed class Standing
                 ? before
                 : Parse(product, LabelOf(left.First())!)
             : null;
-        Set(known with { Now = now, Rest = rest, Moved = moved, Waves = waves.Count });
+        var converts =
+            Start.Catalogue.Find(component.Product) is { } its
+            && !known.Now.Equals(now)
+            && its.Jumps.Any(j =>
+                !j.Down && !j.Converts.IsEmpty && j.To.Equals(now) && j.LeadsFrom(known.Now, its.IsRelease)
+            );
+        Set(
+            known with
+            {
+                Now = now,
+                Rest = rest,
+                Moved = moved,
+                Waves = waves.Count,
+                Converted = converts ? known.Converted.Add(now) : known.Converted,
+            }
+        );
     }
 
     private readonly Dictionary<string, HashSet<string>> _left = [];

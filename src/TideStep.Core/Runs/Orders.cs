@@ -202,6 +202,11 @@ public static class Orders
                 return No("a limit and a number of attempts are above nought", "Give others.");
             case DecisionKind.MarkAsDone or DecisionKind.Skip when step.Do is CaptureAction:
                 return No("a rollback point can be neither skipped nor vouched for", "Try again, or return.");
+            case DecisionKind.MarkAsDone or DecisionKind.Skip when step.Must == true:
+                return No(
+                    $"'{step.Title}' has to be done: it can be neither skipped nor marked as done",
+                    "Try again, correct it, or return."
+                );
             case DecisionKind.Skip when step.Name == "in-step":
                 return No(
                     $"{step.Member} has to be in step before another member leaves",
@@ -256,17 +261,39 @@ public static class Orders
     }
 
     /// <summary>A person's signature under a step that a person does.</summary>
-    public static (RunEvent[] Events, Problem? Refused) Sign(RunState state, string step, string by, string evidence)
+    /// <param name="step">The step's identifier or title; null for the only one that waits.</param>
+    /// <param name="member">Its member, where several of one title wait; null where that is plain.</param>
+    public static (RunEvent[] Events, Problem? Refused) Sign(
+        RunState state,
+        string? step,
+        string by,
+        string evidence,
+        string? member = null
+    )
     {
-        var known = state
-            .Plan.Blocks.SelectMany(b => b.Lanes)
-            .SelectMany(l => l.Steps)
-            .FirstOrDefault(s => s.Id == step);
+        // By its identifier, or by the title of one that waits.
+        var waiting = state
+            .AwaitedPersons.Where(s => member is null || s.Member == member)
+            .Where(s =>
+                step is null || s.Id == step || string.Equals(s.Title, step, StringComparison.OrdinalIgnoreCase)
+            )
+            .ToList();
+        if (waiting.Count > 1)
+            return No(
+                $"{waiting.Count} steps wait for a person: "
+                    + string.Join(", ", waiting.Take(6).Select(s => $"'{s.Title}' on {s.Member}")),
+                "Say which, by its title and --member."
+            );
+        if (waiting.Count == 0 && step is null)
+            return No("no step waits for a person now", "See 'tidestep run show' for what the run does.");
+        var known = waiting.FirstOrDefault()
+            ?? state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Id == step);
         if (known?.Do is not PersonAction)
             return No(
                 $"'{step}' is no step that a person does",
                 "See 'tidestep run show' for the steps that wait for a person."
             );
+        step = known.Id;
         if (state.Of(step).Status != StepStatus.Working)
             return No(
                 $"'{known.Title}' does not wait for a signature now",

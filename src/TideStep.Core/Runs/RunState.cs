@@ -320,6 +320,21 @@ public sealed class RunState(Plan plan)
             ? RunStatus.Waiting
         : RunStatus.Running;
 
+    /// <summary>The steps of the part at work that wait for a person to do and sign them.</summary>
+    public IEnumerable<PlanStep> AwaitedPersons =>
+        End is not null || CurrentBlock == 0
+            ? []
+            : Plan.Blocks[CurrentBlock - 1]
+                .Lanes.SelectMany(l => l.Steps)
+                .Where(s => s.Do is Catalogue.PersonAction && Of(s.Id).Status == StepStatus.Working);
+
+    /// <summary>Whether nothing but persons' steps is at work.</summary>
+    public bool OnlyPersonsWork =>
+        CurrentBlock > 0
+        && Plan.Blocks[CurrentBlock - 1]
+            .Lanes.SelectMany(l => l.Steps)
+            .All(s => Of(s.Id).Status != StepStatus.Working || s.Do is Catalogue.PersonAction);
+
     /// <summary>Grows the state by the next entry of the journal.</summary>
     public void Apply(JournalEntry entry)
     {

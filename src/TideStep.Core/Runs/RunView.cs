@@ -57,6 +57,18 @@ public sealed record TideView(string Component, string From, string To, int Old,
 /// <summary>A sign-off that the plan asks for: whether the run waits for it now, and what was given.</summary>
 public sealed record SignOffView(PlannedSignOff Asked, bool Awaited, SignOff? Given);
 
+/// <summary>A step that waits for a person: what it is, on which member, since when, whose, how it is done, and the
+/// command that signs it.</summary>
+public sealed record PersonAwaited(
+    string Step,
+    string Title,
+    string Member,
+    DateTimeOffset? Since,
+    string? Owner,
+    string Instructions,
+    string Command
+);
+
 /// <summary>A run as people and programs watch it, folded from its journal.</summary>
 /// <param name="Share">Steps done of all, from 0 to 1.</param>
 public sealed record RunView(
@@ -91,6 +103,12 @@ public sealed record RunView(
     ImmutableArray<SignOffView> SignOffs
 )
 {
+    /// <summary>The steps that wait for a person now.</summary>
+    public ImmutableArray<PersonAwaited> Persons { get; init; } = [];
+
+    /// <summary>Whether nothing goes on till a person has signed.</summary>
+    public bool OnlyPersonsWork { get; init; }
+
     /// <summary>The run that leads this one back after its end, where one was begun.</summary>
     public string? LedBackBy { get; init; }
 
@@ -155,6 +173,8 @@ public sealed record RunView(
             ]
         )
         {
+            Persons = PersonsOf(run, state),
+            OnlyPersonsWork = state.OnlyPersonsWork && state.AwaitedPersons.Any(),
             LedBackBy = state.LedBackBy,
             StartsAt = state.StartAt,
             HaltNumber = state.HaltNumber,
@@ -163,8 +183,26 @@ public sealed record RunView(
         };
     }
 
+    private static ImmutableArray<PersonAwaited> PersonsOf(string run, RunState state) =>
+        [
+            .. state.AwaitedPersons.Select(s => new PersonAwaited(
+                s.Id,
+                s.Title,
+                s.Member,
+                state.Of(s.Id).Begun,
+                s.Owner,
+                ((Catalogue.PersonAction)s.Do).Instructions,
+                $"tidestep run sign {run} {Quoted(s.Title)} --member {s.Member} --evidence 'what you did and saw'"
+            )),
+        ];
+
+    private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
+
     private static string? Waits(RunState state)
     {
+        if (state.Halt is null && state.AwaitedPersons.FirstOrDefault() is { } person)
+            return $"for {person.Owner ?? "a person"}: {person.Title}, on {person.Member}"
+                + (state.AwaitedPersons.Count() is > 1 and var all ? $", and {all - 1} more" : "");
         if (state.Status == RunStatus.Waiting)
             return state.AwaitsSignOff is { } asked
                 ? $"for a sign-off, "

@@ -62,7 +62,7 @@ public sealed record OrderRequest(DecisionKind Decision, string After, int Times
 public sealed record OrdersRequest(IReadOnlyList<OrderRequest> Orders);
 
 /// <summary>A signature under a person's step.</summary>
-public sealed record SignatureRequest(string Step, string Evidence);
+public sealed record SignatureRequest(string? Step, string Evidence, string? Member = null);
 
 /// <summary>A run in a list.</summary>
 public sealed record RunLine(
@@ -366,7 +366,7 @@ public static class RunRoutes
                         request,
                         desk,
                         once,
-                        s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence),
+                        s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence, request.Member),
                         ct
                     )
             )

@@ -55,7 +55,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             await AwaitAsync(step, wait.Holds, ct);
             return;
         }
-        // An error of our own is an outcome: nothing is begun again for ever. What was begun is settled first each time.
+        // An error of our own is an outcome: nothing is begun again for ever. What was begun is settled first each
+        // time.
         for (var tries = 1; ; tries++)
         {
             try

@@ -184,6 +184,35 @@ public sealed class PathTests
         Assert.StartsWith("The catalogue has", reason.Opens);
     }
 
+    [Fact]
+    public void A_jump_that_loses_data_is_avoided_named_where_it_is_taken_and_the_path_without_it_stands_beside()
+    {
+        Fleet With(string goal) =>
+            new Fleet()
+                .Node("a[1-2]")
+                .With("app", "engine", "6", "\"a[1-2]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}, \"8\": {}}\nsteps: {put: {do: {person: put}}}\njumps:\n"
+                        + "  quick: {from: \"6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put], "
+                        + "loses: [saved searches]}\n"
+                        + "  slow: {from: \"6\", to: \"7\", methods: {rolling: {member: 9 min}}, change: [put]}\n"
+                        + "  only: {from: \"7\", to: \"8\", methods: {rolling: {member: 1 min}}, "
+                        + $"change: [put]{goal}}}\n"
+                );
+        var kept = With("").Path("goal: [{component: app, to: 7}]");
+        Assert.Equal("slow", kept.Moves.Single().Jump.Id);
+        Assert.Contains("move 1: app@7 is made by jump slow, not by quick", kept.Notes);
+        var request = With(", loses: [the log]").Request("goal: [{component: app, to: \">=7\"}]");
+        var lossy = Fleet.Good(Core.Paths.PathFinder.FindWithAlternatives(request));
+        Assert.Equal(["slow", "only"], lossy.Moves.Select(m => m.Jump.Id));
+        Assert.Contains("move 2: app@8 is made by jump only, which loses the log", lossy.Notes);
+        Assert.Equal(1, lossy.Criteria.Single(c => c.Name == "jumps that lose data").Value);
+        var beside = Assert.Single(lossy.Alternatives, a => a.First == Core.Paths.Alternatives.Loses);
+        Assert.Equal("slow", beside.Moves.Single().Jump.Id);
+        Assert.Equal("keeps the data", beside.Differences[0]);
+    }
+
     private static Fleet Three =>
         new Fleet().Node("a[1-3]").Chain("engine", ["6", "7", "8"]).With("app", "engine", "7", "\"a[1-3]\"");
 

@@ -74,7 +74,8 @@ public sealed class RunCaseTests
     {
         var read = ProductDocument.Read(
             "tidestep: product/1\nproduct: p\nreleases: {\"1\": {}}\nsteps: {put: {do: {person: put}}}\n"
-                + "jumps: {new: {from: none, to: \"1\", down: true, methods: {rolling: {member: 1 min}}, change: [put]}}\n",
+                + "jumps: {new: {from: none, to: \"1\", down: true, "
+                + "methods: {rolling: {member: 1 min}}, change: [put]}}\n",
             "p.yaml"
         );
         Assert.Contains(read.Problems, p => p.What.Contains("not by 'rolling'", StringComparison.Ordinal));

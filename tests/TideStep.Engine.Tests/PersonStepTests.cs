@@ -8,7 +8,10 @@ public sealed class PersonStepTests
     private const string Steps = """
         steps:
           stop: {do: {stop: x}, safe-after: true}
-          look: {title: "look at {jump.to} on the screen", do: {person: "Open the page and read the version."}, owner: desk}
+          look:
+            title: "look at {jump.to} on the screen"
+            do: {person: "Open the page and read the version."}
+            owner: desk
           put: {do: {install: x, version: "{jump.to}"}, must: true}
           start: {do: {start: x}}
         routines: {leave: [stop], return: [start]}

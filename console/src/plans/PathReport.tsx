@@ -63,7 +63,14 @@ export function PathReport({ path }: { path: Path }) {
         <ul>
           {path.alternatives.map((a) => (
             <li key={a.first}>
-              With <b>{a.first}</b> first: {a.differences.join('; ')}. <span className="figures soft">{a.moves.join('  ')}</span>
+              {a.first === 'loses' ? (
+                'Without loss of data'
+              ) : (
+                <>
+                  With <b>{a.first}</b> first
+                </>
+              )}
+              : {a.differences.join('; ')}. <span className="figures soft">{a.moves.join('  ')}</span>
             </li>
           ))}
         </ul>

@@ -204,7 +204,12 @@ public static class PathCommand
                 );
                 foreach (var other in path.Alternatives)
                     output.Line(
-                        $"beside it: with '{other.First}' first, {string.Join("; ", other.Differences)}"
+                        (
+                            other.First == Core.Paths.Alternatives.Loses
+                                ? "beside it, without loss of data: "
+                                : $"beside it: with '{other.First}' first, "
+                        )
+                            + string.Join("; ", other.Differences)
                             + (
                                 other.Moves.SequenceEqual(path.Moves.Select(m => m.Written))
                                     ? ""

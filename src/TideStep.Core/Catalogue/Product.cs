@@ -237,8 +237,8 @@ public sealed record Jump(
     /// can't lead back one that converts.</summary>
     public bool ConvertsBack { get; init; }
 
-    /// <summary>Where it leads from below a version only, whatever its range says: a conversion lies between. Null where
-    /// it leads from its whole range.</summary>
+    /// <summary>Where it leads from below a version only, whatever its range says, for a conversion lies between; null
+    /// where it leads from its whole range.</summary>
     public Versions.Version? Below { get; init; }
 
     /// <summary>What people have to do around it.</summary>

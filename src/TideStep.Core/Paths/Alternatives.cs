@@ -38,7 +38,32 @@ public static class Alternatives
                 continue;
             found.Add(new Alternative(word, other.Moves, Differences(best.Moves, other.Moves)));
         }
+        if (KeepingData(request, best) is { } keeping)
+            found.Add(keeping);
         return found.ToImmutable();
+    }
+
+    /// <summary>The word of the path that loses no data.</summary>
+    public const string Loses = "loses";
+
+    // Where the best path loses data, the best of those that keep them stands beside it.
+    private static Alternative? KeepingData(PathRequest request, PathAnswer best)
+    {
+        if (best.Moves.SelectMany(m => m.Jumps).All(j => j.Jump.Loses.IsEmpty))
+            return null;
+        request.Watch?.Begins("the best path that keeps the data");
+        var keeping = request with
+        {
+            Jumps = c =>
+                [
+                    .. (request.Jumps?.Invoke(c) ?? request.Index.Catalogue.Find(c.Product)?.Jumps ?? []).Where(j =>
+                        j.Loses.IsEmpty
+                    ),
+                ],
+        };
+        return PathFinder.Find(keeping with { WithReasons = false }).Value is { Found: true } other
+            ? new Alternative(Loses, other.Moves, ["keeps the data", .. Differences(best.Moves, other.Moves)])
+            : null;
     }
 
     private static readonly Dictionary<string, string> Words = new()

@@ -71,7 +71,7 @@ public static class PathFinder
         var trail = PathSearch.Trail(end).ToList();
         var explanation = new PathExplanation(problem, trail);
         var moves = Moves(problem, trail, explanation);
-        notes = notes.AddRange(explanation.Relied());
+        notes = notes.AddRange(explanation.Relied()).AddRange(JumpsNamed(problem, trail));
         return new Checked<PathAnswer>(
             new PathAnswer(
                 true,
@@ -224,6 +224,28 @@ public static class PathFinder
         }
         return (search, end, proved);
     }
+
+    // Which jump it is, where a product has several between the same versions, and what it loses.
+    private static IEnumerable<string> JumpsNamed(PathProblem problem, List<MoveOption> trail) =>
+        trail
+            .SelectMany(
+                (move, i) =>
+                    move.Jumps.Select(option =>
+                    {
+                        var twins = problem
+                            .Options[option.Component][option.From]
+                            .Where(o => o.To == option.To && o.Jump.Id != option.Jump.Id)
+                            .Select(o => o.Jump.Id)
+                            .Distinct()
+                            .ToList();
+                        var loses = option.Loses ? $", which loses {string.Join(", ", option.Jump.Loses)}" : "";
+                        return twins.Count == 0 && !option.Loses
+                            ? null
+                            : $"move {i + 1}: {option.Written} is made by jump {option.Jump.Id}"
+                                + $"{(twins.Count == 0 ? "" : $", not by {string.Join(" or ", twins)}")}{loses}";
+                    })
+            )
+            .OfType<string>();
 
     // Where the smallest set is not found in time, what is known of it is said.
     private static (List<Reason> Reasons, string? Missed) ReasonsOf(PathReasons search) =>

@@ -216,10 +216,13 @@ public static class PathCommand
                                     : ": " + string.Join(" ", other.Moves)
                             )
                     );
-                foreach (var driven in path.Driven)
+                var told = path.Driven.SelectMany(d => d.Twins).ToHashSet();
+                foreach (var driven in path.Driven.Where(d => !told.Contains(d.Component)))
                     output.Line(
-                        $"{driven.Component} moves as well: "
+                        $"{string.Join(" and ", driven.Twins.Prepend(driven.Component))} "
+                            + $"{(driven.Twins.IsEmpty ? "moves" : "move")} as well: "
                             + (driven.Because.IsEmpty ? "so the path is better by the criteria" : driven.Because[0])
+                            + (driven.Twins.IsEmpty ? "" : ", and so for the other")
                     );
                 if (pairs)
                     Pairs(path, output);

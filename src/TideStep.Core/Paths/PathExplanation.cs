@@ -19,7 +19,12 @@ public sealed record StandingPair(
 );
 
 /// <summary>A component that moves though the goal does not name it, and what drives it.</summary>
-public sealed record Driven(string Component, ImmutableArray<string> Because);
+public sealed record Driven(string Component, ImmutableArray<string> Because)
+{
+    /// <summary>Others of the same product that move for the same reason, each with its own neighbours; of such a group
+    /// only the first has them.</summary>
+    public ImmutableArray<string> Twins { get; init; } = [];
+}
 
 /// <summary>Tells of a path what its states are and why it does what it does.</summary>
 internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOption> moves)
@@ -90,14 +95,34 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
     public ImmutableArray<Driven> Driven()
     {
         var passed = moves.SelectMany(m => m.Jumps).GroupBy(j => j.Component).ToDictionary(g => g.Key, g => g.ToList());
+        var driven = passed.Keys.Where(c => problem.TargetOf[c] is null).Order().ToList();
         return
         [
-            .. passed
-                .Keys.Where(c => problem.TargetOf[c] is null)
-                .Order()
-                .Select(c => new Driven(Id(c), [.. Reasons(c, passed).Distinct().Take(MostReasons)])),
+            .. driven
+                .GroupBy(c => (problem.Index.Components[c].Product, Alike(c, passed)))
+                .SelectMany(twins =>
+                    twins.Select(
+                        (c, i) =>
+                            new Driven(Id(c), [.. Reasons(c, passed).Distinct().Take(MostReasons)])
+                            {
+                                Twins = i == 0 ? [.. twins.Skip(1).Select(Id)] : [],
+                            }
+                    )
+                )
+                .OrderBy(d => d.Component, StringComparer.Ordinal),
         ];
     }
+
+    // The first reason with products in the place of components: twins have the same.
+    private string Alike(int c, Dictionary<int, List<Option>> passed)
+    {
+        _byProduct = true;
+        var told = Reasons(c, passed).FirstOrDefault() ?? "";
+        _byProduct = false;
+        return told;
+    }
+
+    private bool _byProduct;
 
     private IEnumerable<string> Reasons(int c, Dictionary<int, List<Option>> passed)
     {
@@ -154,7 +179,7 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
         }
     }
 
-    private string Id(int c) => problem.Index.Components[c].Id;
+    private string Id(int c) => _byProduct ? problem.Index.Components[c].Product : problem.Index.Components[c].Id;
 
     private static string Word(RelationKind kind) =>
         kind switch

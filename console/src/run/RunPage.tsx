@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import { now as serviceNow, post, type Step } from '../shared/api';
+import { now as readClock, post, type Step } from '../shared/api';
 import { clock, mark, moment, seconds, span, words } from '../shared/words';
 import { Afterwards } from './Afterwards';
 import { AwaitedSignOff } from './AwaitedSignOff';
@@ -22,9 +22,9 @@ export function RunPage() {
   const [chosen, setChosen] = useState<number>();
   const [shown, setShown] = useState<{ attempt: string; title: string }>();
   const [signing, setSigning] = useState<Step>();
-  const [now, setNow] = useState(serviceNow);
+  const [now, setNow] = useState(readClock);
   useEffect(() => {
-    const timer = setInterval(() => setNow(serviceNow()), 1000);
+    const timer = setInterval(() => setNow(readClock()), 1000);
     return () => clearInterval(timer);
   }, []);
   const parts = useRef<HTMLElement>(null);

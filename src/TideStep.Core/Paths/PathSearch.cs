@@ -40,8 +40,6 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     /// <summary>The state nearest to the goal that was reached.</summary>
     public Label? Nearest { get; private set; }
 
-    internal string Stats => $"{_looked} labels looked, {_labels.Count} states, {_tried} tried, {_joint.Looked} sets";
-
     /// <summary>Whether the search came to its end within its limit.</summary>
     public bool Exhausted { get; private set; } = true;
 

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
@@ -7,7 +8,8 @@ namespace TideStep.Cli;
 /// <summary>Reads documents from files, with no service at all; all problems of all files come at once.</summary>
 public static class Files
 {
-    public static EstateIndex Index(string estateFile, string readingsFile, string catalogueFolder)
+    /// <summary>The estate, what was read of it (nothing where no file is named) and the catalogue.</summary>
+    public static EstateIndex Index(string estateFile, string? readingsFile, string catalogueFolder)
     {
         var problems = new List<Problem>();
         var estate = EstateDocument.Read(Text(estateFile, problems), estateFile);
@@ -19,7 +21,12 @@ public static class Files
         var catalogue = ProductCatalogue.Create(products.Select(p => p.Value).OfType<Product>());
         problems.AddRange(catalogue.Problems);
         Checked<Readings>? readings = null;
-        if (estate.Value is { } read)
+        if (readingsFile is null)
+            readings = new Checked<Readings>(
+                new Readings(default, ImmutableDictionary<string, MemberReading>.Empty),
+                []
+            );
+        else if (estate.Value is { } read)
         {
             readings = ReadingsDocument.Read(Text(readingsFile, problems), readingsFile, read);
             problems.AddRange(readings.Problems);

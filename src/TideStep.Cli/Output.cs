@@ -26,10 +26,18 @@ public sealed class Output
     {
         _format = format;
         _console = AnsiConsole.Console;
-        if (Console.IsOutputRedirected)
-            _console.Profile.Width = 100;
-        _console.Profile.Width = Math.Min(_console.Profile.Width, 140);
+        var asked = int.TryParse(Environment.GetEnvironmentVariable("COLUMNS"), out var columns) && columns > 0;
+        if (asked)
+            _console.Profile.Width = columns;
+        else if (Console.IsOutputRedirected)
+            _console.Profile.Width = ProseWidth;
+        _tableWidth = asked || !Console.IsOutputRedirected ? _console.Profile.Width : int.MaxValue;
+        _console.Profile.Width = Math.Min(_console.Profile.Width, WidestProse);
     }
+
+    private const int ProseWidth = 100;
+    private const int WidestProse = 140;
+    private readonly int _tableWidth;
 
     public bool ForPeople => _format == "table";
 
@@ -75,25 +83,57 @@ public sealed class Output
         _told = false;
     }
 
-    /// <summary>A plain table: no lines, the unit in the heading; nothing is wrapped. Where it would be too wide the
-    /// widest columns are cut.</summary>
+    /// <summary>A plain table: no lines, the unit in the heading. Where it would be wider than the terminal (or
+    /// <c>COLUMNS</c>) the widest columns wrap at words; into a file or a pipe it is as wide as it is.</summary>
     public void Table(string[] headings, IEnumerable<string[]> rows)
     {
         var all = rows.ToList();
         var widths = headings
             .Select((h, i) => Math.Max(h.Length, all.Count == 0 ? 0 : all.Max(r => r[i].Length)))
             .ToArray();
-        while (widths.Sum() + 2 * (widths.Length - 1) > _console.Profile.Width && widths.Max() > NarrowestCut)
-            widths[Array.LastIndexOf(widths, widths.Max())]--;
-        string Row(string[] cells) =>
-            string.Join("  ", cells.Select((c, i) => Cut(c, widths[i]).PadRight(widths[i]))).TrimEnd();
+        Narrow(widths, headings.Select((h, i) => LongestWord(all.Select(r => r[i]).Append(h))).ToArray());
         var bold = _console.Profile.Capabilities.Ansi && !Console.IsOutputRedirected;
-        Console.WriteLine(bold ? $"\u001b[1m{Row(headings)}\u001b[0m" : Row(headings));
-        foreach (var row in all)
-            Console.WriteLine(Row(row));
+        foreach (var line in Lines(headings, widths))
+            Console.WriteLine(bold ? $"\u001b[1m{line}\u001b[0m" : line);
+        foreach (var line in all.SelectMany(row => Lines(row, widths)))
+            Console.WriteLine(line);
     }
 
-    private const int NarrowestCut = 12;
+    private const string Gap = "  ";
+    private const int NarrowestColumn = 12;
+
+    // The widest column that can give a sign without breaking a word gives it; where none can, words break.
+    private void Narrow(int[] widths, int[] least)
+    {
+        while (widths.Sum() + Gap.Length * (widths.Length - 1) > _tableWidth && widths.Max() > NarrowestColumn)
+        {
+            var wide = Enumerable.Range(0, widths.Length).Where(i => widths[i] > Math.Max(least[i], NarrowestColumn));
+            widths[wide.DefaultIfEmpty(Array.LastIndexOf(widths, widths.Max())).MaxBy(i => (widths[i], i))]--;
+        }
+    }
+
+    private static int LongestWord(IEnumerable<string> texts) =>
+        texts.SelectMany(t => t.Split(' ')).Max(word => word.Length);
+
+    private static IEnumerable<string> Lines(string[] cells, int[] widths)
+    {
+        var wrapped = cells.Select((c, i) => Wrapped(c, widths[i]).ToList()).ToList();
+        for (var line = 0; line < wrapped.Max(w => w.Count); line++)
+            yield return string.Join(Gap, wrapped.Select((w, i) => (line < w.Count ? w[line] : "").PadRight(widths[i])))
+                .TrimEnd();
+    }
+
+    // At words where there are any; a word that is wider than its column goes on in the next line.
+    private static IEnumerable<string> Wrapped(string text, int room)
+    {
+        while (text.Length > room)
+        {
+            var at = text.LastIndexOf(' ', room);
+            yield return at > 0 ? text[..at] : text[..room];
+            text = at > 0 ? text[(at + 1)..] : text[room..];
+        }
+        yield return text;
+    }
 
     private static string Cut(string text, int room) => text.Length <= room ? text : text[..(room - 1)] + "…";
 

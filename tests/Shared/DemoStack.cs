@@ -162,15 +162,13 @@ public sealed class DemoStack : IAsyncDisposable
     )
     {
         await StartServiceAsync(ends);
-        for (var until = DateTime.UtcNow.AddMinutes(1); ; await Task.Delay(10))
+        for (var until = DateTime.UtcNow.AddMinutes(2); ; await Task.Delay(10))
         {
             if (_service!.HasExited)
                 return true;
             if (DateTime.UtcNow > until)
                 throw new TimeoutException(
-                    $"the service neither ends at {ends} nor is run {run} where it should be: it is "
-                        + $"{(await RunAsync(run))["status"]}, after "
-                        + $"{string.Join("\n", (await JournalAsync(run)).TakeLast(6).Select(e => e!.ToJsonString()))}"
+                    $"the service neither ends at {ends} nor is run {run} where it should be: {await StandsAsync(run)}"
                 );
             try
             {
@@ -187,6 +185,15 @@ public sealed class DemoStack : IAsyncDisposable
             { /* not up yet, or gone in the middle of an answer */
             }
         }
+    }
+
+    // What a run and the one that leads it back have come to, for a failure that can't be made to happen again.
+    private async Task<string> StandsAsync(string run)
+    {
+        var view = await RunAsync(run);
+        var last = (await JournalAsync(run)).TakeLast(12).Select(e => e!.ToJsonString());
+        var said = $"{run} is {view["status"]}, halt {view["halt"]}, after\n{string.Join("\n", last)}";
+        return (string?)view["child"] is { } child ? $"{said}\n{await StandsAsync(child)}" : said;
     }
 
     private static async Task Answers(HttpClient http, string path)

@@ -150,8 +150,15 @@ public sealed class CloseOutTests
             "releases: {\"6\": {}, \"7\": {line: long-support}, \"8\": {since: 2026-10-01, line: "
             + "long-support}, \"9\": {since: 2027-03-01, line: long-support}, \"8.5\": {line: preview}}\n"
             + "jumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n"
+            + "  to-8: {from: \"=7\", to: \"8\", methods: {rolling: {member: 1 min}}, change: [put]}\n"
             + "steps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n";
-        const string store = "releases: {\"1\": {ends: 2027-01-31}, \"2\": {ends: 2030-01-31}}\n";
+        const string store =
+            "releases: {\"1\": {ends: 2027-01-31}, \"2\": {ends: 2030-01-31}, \"3\": {ends: 2031-01-31}}\n"
+            + "jumps:\n  to-2: {from: \"=1\", to: \"2\", methods: {offline: {outage: 1 min}}}\n"
+            + "  to-3: {from: \"=2\", to: \"3\", methods: {offline: {outage: 1 min}}}\n"
+            // Nothing of the third release may stand beside what the run left.
+            + "rules: [{this: \"<3\", serves: engine, at: \">=6\", verdict: supported}, "
+            + "{this: \"<3\", depends-on: engine, at: \">=6\", verdict: supported}]\n";
         var fleet = new Fleet()
             .Node("n[1-4]", "site: s")
             .Node("m[1-4]", "site: s")

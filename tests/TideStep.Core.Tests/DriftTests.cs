@@ -40,6 +40,11 @@ public sealed class DriftTests
         Assert.Equal(["app/a3 running 1 > 2 (last run)"], Of("", ("app/a3", "1")));
         Assert.Equal(["app/a3 in service yes > no (component)"], Of("  app/a3: {running: \"2\", in-service: false}\n"));
         Assert.Contains("app running a release of engine > 9 (catalogue)", Of("  app/a1: {running: \"9\"}\n"));
+        Assert.Equal(
+            ["app/a3 staged nothing that waits > 3 waits to be used (staged)"],
+            Of("  app/a3: {running: \"2\", staged: \"3\"}\n")
+        );
+        Assert.Empty(Of("  app/a3: {running: \"2\", staged: \"1\"}\n"));
     }
 
     [Fact]

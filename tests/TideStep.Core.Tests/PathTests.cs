@@ -290,7 +290,7 @@ public sealed class PathTests
         var answer = Owing().Path("goal: [{component: other, to: 7}]", Due);
         Assert.Equal("app@7 other@7", Moves(answer));
         Assert.Contains(answer.Notes, n =>
-            n.Contains("owes a restart that puts 7 into effect", StringComparison.Ordinal)
+            n.Contains("a restart is owed that puts 7 into effect", StringComparison.Ordinal)
         );
     }
 
@@ -356,9 +356,7 @@ public sealed class PathTests
     {
         var answer = Owing().Path("goal: [{component: other, to: 7}]\npins: [app]", Due);
         Assert.Equal("other@7", Moves(answer));
-        Assert.Contains(answer.Notes, n =>
-            n.Contains("it is pinned, so keep it from any restart", StringComparison.Ordinal)
-        );
+        Assert.Contains(answer.Notes, n => n.Contains("pinned, so keep it from any restart", StringComparison.Ordinal));
     }
 
     [Fact]

@@ -12,6 +12,11 @@ public static class CheckCommand
         Description = "the folder of product documents; with it no service is asked",
     };
 
+    private static readonly Option<string?> Estate = new("--estate")
+    {
+        Description = "on files: the estate that the catalogue is for; what jumps require must be related to there",
+    };
+
     public static Command Create(Context context) =>
         context.Command(
             "check",
@@ -21,7 +26,10 @@ public static class CheckCommand
             {
                 IReadOnlyList<Problem> found;
                 if (result.GetValue(Catalogue) is { } folder)
-                    found = CatalogueReview.Of(Files.Products(folder));
+                    found = CatalogueReview.Of(
+                        Files.Products(folder),
+                        result.GetValue(Estate) is { } estate ? Files.Index(estate, null, folder) : null
+                    );
                 else
                 {
                     using var client = Profile.Connect(result.GetValue(context.Server));
@@ -47,6 +55,7 @@ public static class CheckCommand
                 );
                 return found.Count == 0 ? Exit.Done : Exit.No;
             },
-            Catalogue
+            Catalogue,
+            Estate
         );
 }

@@ -32,14 +32,18 @@ public static class EstateCommands
                     if (problems.Count > 0)
                         throw new MisusedException(problems);
                     var saved = (JsonArray)(await client.PostAsync("/api/documents", new { documents }, ct))!;
+                    var found = await client.GetAsync<List<Problem>>("/api/catalogue/findings", ct);
                     output.Write(saved, () =>
+                    {
                         output.Table(
                             ["kind", "id", "revision"],
                             saved.Select(s =>
                                 new[] { (string)s!["kind"]!, (string)s["id"]!, s["revision"]!.ToString() }
                             )
-                        )
-                    );
+                        );
+                        foreach (var problem in found)
+                            output.Line($"to look at: {problem}");
+                    });
                     return Exit.Done;
                 },
                 files

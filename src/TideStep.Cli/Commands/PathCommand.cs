@@ -165,7 +165,7 @@ public static class PathCommand
                         "waves",
                         "minutes",
                         "outage min",
-                        "out, and pairs only tolerated for now",
+                        "out; tolerated for now",
                     ],
                     path.Moves.Select(
                         (m, i) =>
@@ -194,6 +194,12 @@ public static class PathCommand
                             }
                     )
                 );
+                foreach (var why in path.Moves.Select((m, i) => (Move: i + 1, m.WhyOut)).GroupBy(m => m.WhyOut))
+                    if (why.Key is not null)
+                        output.Line(
+                            $"why {(why.Count() == 1 ? "move" : "moves")} {string.Join(", ", why.Select(m => m.Move))} "
+                                + $"{(why.Count() == 1 ? "takes" : "take")} an outage: {why.Key}"
+                        );
                 output.Line();
                 output.Line(
                     $"{path.Moves.Length} {(path.Moves.Length == 1 ? "move" : "moves")}, "
@@ -263,6 +269,17 @@ public static class PathCommand
             output.Line(
                 $"  {rule.Place?.ToString() ?? rule.Id}: "
                     + $"{rule.Id}{(rule.Source is { } source ? $", {source.Title}" : "")}"
+            );
+        Bounds(request, answer, output);
+    }
+
+    // Where a range ends is as much a reason as where it begins.
+    private static void Bounds(PathRequest request, PathAnswer answer, Output output)
+    {
+        foreach (var (rule, bounded) in RulesRelied.Bounds(request, answer))
+            output.Line(
+                $"  {rule.Place?.ToString() ?? rule.Id}: where {bounded.Text} of {rule.Id} ends; if it went on, the "
+                    + "answer would be another"
             );
     }
 

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Documents;
+using TideStep.Core.Estates;
 using TideStep.Core.Versions;
 
 namespace TideStep.Core.Catalogue;
@@ -9,11 +10,16 @@ namespace TideStep.Core.Catalogue;
 public static class CatalogueReview
 {
     /// <summary>What was found, in the order of the documents.</summary>
-    public static ImmutableArray<Problem> Of(ProductCatalogue catalogue)
+    /// <param name="catalogue">The catalogue.</param>
+    /// <param name="estate">The estate that it is for, where there is one: what the jumps require must be related to
+    /// something there.</param>
+    public static ImmutableArray<Problem> Of(ProductCatalogue catalogue, EstateIndex? estate = null)
     {
         var findings = new Findings();
         foreach (var product in catalogue.Products)
         {
+            if (estate is not null)
+                Unrelated(catalogue, product, estate, findings);
             foreach (var rule in product.Rules)
                 Rule(catalogue, product, rule, findings);
             foreach (var jump in product.Jumps)
@@ -78,6 +84,27 @@ public static class CatalogueReview
                     $"Known are {Known(other)}."
                 );
         }
+    }
+
+    // A requirement on a product that nothing in the estate is related to is never asked (3-planning, Moves).
+    private static void Unrelated(ProductCatalogue catalogue, Product product, EstateIndex estate, Findings findings)
+    {
+        var uses = Enumerable
+            .Range(0, estate.Components.Length)
+            .Where(c => estate.Components[c].Product == product.Id)
+            .ToList();
+        if (uses.Count == 0)
+            return;
+        foreach (var jump in product.Jumps)
+        foreach (var requirement in jump.Requires.Where(r => !uses.Any(c => estate.IsRelatedTo(c, r.Product))))
+            findings.Add(
+                $"jump {jump.Id} of {product.Id} requires {requirement.Product} {requirement.Range.Text}, and no "
+                    + $"{product.Id} of the estate is related to any: it would never be asked",
+                jump.Place,
+                $"Relate {string.Join(" or ", uses.Select(c => estate.Components[c].Id).Take(3))} to a component of "
+                    + $"{requirement.Product}, or mend the product that the jump names."
+                    + (catalogue.Find(requirement.Product) is null ? " The catalogue has no such product." : "")
+            );
     }
 
     // What a step makes void of another product has to be a capture there.

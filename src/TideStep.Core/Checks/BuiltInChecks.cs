@@ -4,6 +4,7 @@ using TideStep.Core.Compatibility;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
+using TideStep.Core.Paths;
 using TideStep.Core.Plans;
 using TideStep.Core.Waves;
 
@@ -25,7 +26,8 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
             .Concat(Reserved())
             .Concat(UnderItsOwnFeet())
             .Concat(Spares())
-            .Concat(Untested())
+            .Concat(Pairs())
+            .Concat(Requirements())
             .Concat(Support())
             .Concat(Releases())
             .Concat(Windows())
@@ -305,53 +307,67 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
         }
     }
 
-    // Pairs that nobody tested and that the plan relies on, and pairs that stand today though no rule allows them.
-    private IEnumerable<Finding> Untested()
+    // Pairs that nobody tested and that the plan relies on, that stand today though no rule allows them, or that only
+    // an old note vouches for.
+    private IEnumerable<Finding> Pairs()
     {
-        foreach (var note in plan.Notes.Where(n => n.StartsWith("untested, and relied on", StringComparison.Ordinal)))
-            yield return Say(
-                "fitness",
-                note[(note.IndexOf(": ", StringComparison.Ordinal) + 2)..].Split(" (")[0],
-                Level.Caution,
-                false,
-                "the plan relies on it, and nobody tested it; the goal allows it by name or as a whole",
-                "Try the pair on a test estate, or ask its maker."
-            );
-        foreach (var pair in index.Pairs)
+        foreach (var pair in plan.Pairs.Where(p => _touched.Contains(p.Component) || _touched.Contains(p.With)))
         {
-            var (a, b) = (index.Components[pair.A], index.Components[pair.B]);
-            if (
-                !(_touched.Contains(a.Id) || _touched.Contains(b.Id))
-                || VersionOf(a) is not { } va
-                || VersionOf(b) is not { } vb
-            )
-                continue;
-            var verdict = VerdictOf.Cited(
-                index.Catalogue.Find(a.Product)!,
-                va,
-                index.Catalogue.Find(b.Product)!,
-                vb,
-                pair.Kind
-            );
-            if (verdict.Verdict > Verdict.Transitional)
-                yield return Say(
-                    "stands-today",
-                    $"{a.Id} with {b.Id}",
-                    verdict.Verdict == Verdict.Unsupported ? Level.Blocker : Level.Caution,
+            var versions = $"{pair.Component} {pair.Version} with {pair.With} {pair.At}";
+            var verdict = pair.Verdict.ToString().ToLowerInvariant();
+            yield return pair switch
+            {
+                { Note: PairNote.Relied } => Say(
+                    "fitness",
+                    versions,
+                    Level.Caution,
                     false,
-                    $"{a.Id} {va} with {b.Id} {vb} stands today and is "
-                        + $"{verdict.Verdict.ToString().ToLowerInvariant()} ({verdict.Why})",
+                    "the plan relies on it, and nobody tested it; the goal allows it by name or as a whole",
+                    "Try the pair on a test estate, or ask its maker."
+                ),
+                { Note: PairNote.Stretched } => Say(
+                    "old-note",
+                    $"{pair.Component} with {pair.With}",
+                    Level.Caution,
+                    false,
+                    $"only an old note vouches for {versions}: {pair.Why}",
+                    "Look for a newer statement of its maker, and enter it with its date."
+                ),
+                { CuredBy: { } move } => Say(
+                    "stands-today",
+                    $"{pair.Component} with {pair.With}",
+                    Level.Caution,
+                    false,
+                    $"{versions} stands today and is {verdict} ({pair.Why}); move {move} ends that",
+                    $"It is inherited: nobody answers for it until move {move} is done.",
+                    [move]
+                ),
+                _ => Say(
+                    "stands-today",
+                    $"{pair.Component} with {pair.With}",
+                    pair.Verdict == Verdict.Unsupported ? Level.Blocker : Level.Caution,
+                    false,
+                    $"{versions} stands at the end, as today's pair does, and is {verdict} ({pair.Why})",
                     "It is inherited: no path was refused for it. Know that nobody answers for it."
-                );
+                ),
+            };
         }
     }
 
-    private Versions.Version? VersionOf(Component component) =>
-        index.Catalogue.Find(component.Product) is { } product
-        && component.Members.Select(m => index.Readings.Of(m).Running).OfType<string>().Distinct().ToList()
-            is [var only]
-            ? product.Scheme.TryParse(only)
-            : null;
+    // A requirement that nothing can answer is open, never dropped.
+    private IEnumerable<Finding> Requirements() =>
+        plan.Unrelated.Select(u =>
+            Say(
+                $"jump {u.Jump} requires {u.Product}",
+                u.Component,
+                Level.Caution,
+                null,
+                $"jump {u.Jump} requires {u.Product} {u.Range}, and nothing that {u.Component} relates to is an "
+                    + "instance of it",
+                $"Relate {u.Component} to what is one in the estate, or mend the product in the jump.",
+                MovesOf(u.Component)
+            )
+        );
 
     private IEnumerable<Finding> Support()
     {

@@ -5,8 +5,8 @@ namespace TideStep.Core.Estates;
 
 /// <summary>A value of a member or component that is not what it should be, or not what it was: both side by
 /// side.</summary>
-/// <param name="Against">What it is held against: <c>component</c>, <c>last run</c>, <c>restart</c>, <c>catalogue</c>,
-/// <c>support</c>, <c>survey</c>, or <c>earlier survey</c>.</param>
+/// <param name="Against">What it is held against: <c>component</c>, <c>last run</c>, <c>restart</c>, <c>staged</c>,
+/// <c>catalogue</c>, <c>support</c>, <c>survey</c>, or <c>earlier survey</c>.</param>
 /// <param name="Value">Which value: <c>running</c>, <c>installed</c>, <c>in service</c>, or a reading's name.</param>
 public sealed record Difference(string Subject, string Against, string Value, string Expected, string Found);
 
@@ -63,6 +63,8 @@ public static class Drift
                             runs
                         )
                     );
+                if (Waits(index, component, reading) is { } staged)
+                    found.Add(new(member.Id, "staged", "staged", "nothing that waits", $"{staged} waits to be used"));
                 if (!reading.InService && reading.Running is not null)
                     found.Add(new(member.Id, "component", "in service", "yes", "no"));
             }
@@ -105,6 +107,16 @@ public static class Drift
         }
         return found.ToImmutable();
     }
+
+    // A newer version in the other slot or place; an older one there is what a return would use.
+    private static string? Waits(EstateIndex index, Component component, MemberReading reading) =>
+        reading.Staged is { } staged
+        && staged != reading.Running
+        && staged != reading.Installed
+        && index.Catalogue.Find(component.Product)?.Scheme is { } scheme
+        && !(scheme.TryParse(staged) is { } waits && scheme.TryParse(reading.Running ?? "") is { } runs && waits < runs)
+            ? staged
+            : null;
 
     // What most members run is what the component should run; of as many the newer.
     private static string? MostRun(EstateIndex index, Component component) =>

@@ -100,6 +100,14 @@ public sealed class EstateIndex
     /// depends on it and the relation is not optional.</summary>
     public bool NeedsOther(EstatePair pair) => pair.Kind != RelationKind.Peer && !_optional.Contains(pair);
 
+    /// <summary>Whether anything that a component relates to, or that relates to it, is an instance of a
+    /// product.</summary>
+    public bool IsRelatedTo(int component, string product) =>
+        Pairs.Any(p =>
+            (p.A == component && Components[p.B].Product == product)
+            || (p.B == component && Components[p.A].Product == product)
+        );
+
     /// <summary>The members on a node, of all components.</summary>
     public IReadOnlyList<(int Component, Member Member)> OnNode(string node) => _onNode.GetValueOrDefault(node, []);
 

@@ -27,6 +27,9 @@ public sealed record Move(
     /// <summary>The proof that its waves break no guard; null where it goes in no waves.</summary>
     public WaveProof? Proof { get; init; }
 
+    /// <summary>Why nothing stands in which everybody goes on serving; null where nobody is out.</summary>
+    public string? WhyOut { get; init; }
+
     /// <summary>The component of a single move, the first one of a joint move.</summary>
     public string Component => Jumps[0].Component;
 
@@ -55,6 +58,43 @@ public sealed record CriterionValue(int Number, string Name, long Value);
 /// <param name="Kind">gap, pin, guard, requirement, rule, jump or peers.</param>
 public sealed record Reason(string Kind, string What, string Opens);
 
+/// <summary>Why a pair of versions deserves a word beside a path.</summary>
+public enum PairNote
+{
+    /// <summary>Nobody tested it; the path relies on it because the goal allows that.</summary>
+    Relied,
+
+    /// <summary>It stands today, or no worse than today's, and was no reason to refuse the path.</summary>
+    Inherited,
+
+    /// <summary>It is vouched for only by a rule that is older than a release it covers, by a range without an upper
+    /// bound (10-formats).</summary>
+    Stretched,
+}
+
+/// <summary>A pair of versions that is to be known of beside a path.</summary>
+public sealed record NotedPair(
+    PairNote Note,
+    string Component,
+    string Version,
+    string With,
+    string At,
+    Estates.RelationKind Relation,
+    Verdict Verdict
+)
+{
+    /// <summary>The rules or the gap that gave the verdict; for a stretched one both dates.</summary>
+    public required string Why { get; init; }
+
+    /// <summary>Of an inherited pair, the number of the move after which it stands no more; null where it stands at
+    /// the end.</summary>
+    public int? CuredBy { get; init; }
+}
+
+/// <summary>A requirement of a jump on a product that nothing its component relates to is an instance of: nobody can
+/// say whether it holds.</summary>
+public sealed record UnrelatedRequirement(string Component, string Jump, string Product, string Range);
+
 /// <summary>What planning found: the best path, or why there is none.</summary>
 /// <param name="Goal">The components of the goal with the version each ends at.</param>
 /// <param name="Nearest">Where there is no path: the versions of the nearest state that can be reached.</param>
@@ -79,6 +119,13 @@ public sealed record PathAnswer(
 
     /// <summary>Components that move though the goal does not name them, and why.</summary>
     public ImmutableArray<Driven> Driven { get; init; } = [];
+
+    /// <summary>Pairs of versions that are to be known of: relied on untested, inherited, vouched for by old notes
+    /// only.</summary>
+    public ImmutableArray<NotedPair> Pairs { get; init; } = [];
+
+    /// <summary>Requirements of its jumps that nothing can answer.</summary>
+    public ImmutableArray<UnrelatedRequirement> Unrelated { get; init; } = [];
 
     /// <summary>Whether the goal holds already.</summary>
     public bool AlreadyMet => Found && Moves.IsEmpty;

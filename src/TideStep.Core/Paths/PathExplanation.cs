@@ -46,19 +46,6 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
         ];
     }
 
-    private IEnumerable<StandingPair> UntestedAfter(MoveOption move, int[] state) =>
-        [
-            .. move
-                .Jumps.SelectMany(j => problem.PairsOf[j.Component])
-                .Distinct()
-                .Order()
-                .Where(p =>
-                    problem.Meets(p, state)
-                    && problem.Judge(p, state) is { Inherited: false, Verdict.Verdict: Verdict.Untested }
-                )
-                .Select(p => Standing(p, state)),
-        ];
-
     private StandingPair Standing(int pair, int[] state)
     {
         var (a, b, kind) = problem.Index.Pairs[pair];
@@ -73,21 +60,6 @@ internal sealed class PathExplanation(PathProblem problem, IReadOnlyList<MoveOpt
             inherited,
             problem.Cited(verdict, pair, state[a], state[b]).Why
         );
-    }
-
-    /// <summary>Untested pairs that states of the path rely on because the goal allows them, each once.</summary>
-    public IEnumerable<string> Relied()
-    {
-        var (said, state) = (new HashSet<string>(), problem.Today.ToArray());
-        foreach (var move in moves)
-        {
-            foreach (var jump in move.Jumps)
-                state[jump.Component] = jump.To;
-            foreach (var pair in UntestedAfter(move, state))
-                if (said.Add($"{pair.Component} {pair.Version} {Word(pair.Relation)} {pair.With} {pair.At}"))
-                    yield return $"untested, and relied on because the goal allows it: {pair.Component} {pair.Version} "
-                        + $"{Word(pair.Relation)} {pair.With} {pair.At} ({pair.Why})";
-        }
     }
 
     /// <summary>Why each component moves that the goal does not name: what could not stand, or not be done, if it

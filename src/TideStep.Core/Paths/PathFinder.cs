@@ -37,7 +37,7 @@ public static class PathFinder
         var (search, end, proved) = Search(problem);
         var stopped = request.Watch is { Stopped: true };
         proved &= !stopped;
-        var notes = Notes(problem);
+        var notes = end is null ? Notes(problem) : [];
         if (stopped)
             notes = notes.Add("the search was stopped by a person; this is what it had");
         if (proved && end is null)
@@ -71,7 +71,9 @@ public static class PathFinder
         var trail = PathSearch.Trail(end).ToList();
         var explanation = new PathExplanation(problem, trail);
         var moves = Moves(problem, trail, explanation);
-        notes = notes.AddRange(explanation.Relied()).AddRange(JumpsNamed(problem, trail));
+        var noted = new PathNotes(problem, trail);
+        var (pairs, unrelated) = (noted.Pairs(), noted.Unrelated());
+        notes = [.. notes, .. noted.Told(pairs, unrelated), .. JumpsNamed(problem, trail)];
         return new Checked<PathAnswer>(
             new PathAnswer(
                 true,
@@ -86,6 +88,8 @@ public static class PathFinder
             )
             {
                 Driven = explanation.Driven(),
+                Pairs = pairs,
+                Unrelated = unrelated,
                 Asked = request.Goal,
             },
             []
@@ -101,17 +105,23 @@ public static class PathFinder
         if (problem.Request.Small != false && IsSmall(problem) && Exactly(problem) is var small && small.Proved)
             return small;
         var (search, end, proved) = ByStructure(problem);
-        // What is carried on counts as relied on too, and the searches by structure do not weigh it.
-        if (end is not null && proved && search.ReliedOn(PathSearch.Trail(end)) > end.Cost[CostLayout.Untested])
-        {
-            var trail = PathSearch.Trail(end);
-            var cost = (long[])end.Cost.Clone();
-            cost[CostLayout.Untested] = search.ReliedOn(trail);
-            var wider = new PathSearch(problem, problem.Request.Joint, cost);
-            (end, proved) = (wider.Find() ?? PathSearch.Follow(problem, trail, cost), wider.Exhausted);
-            search = wider;
-        }
         return (search, end, proved && !(problem.DependsOnOthers && end is not null));
+    }
+
+    // What is carried on counts as relied on too, and the searches by structure do not weigh it.
+    private static (PathSearch Search, PathSearch.Label End, bool Proved)? Weighed(
+        PathProblem problem,
+        PathSearch search,
+        PathSearch.Label end
+    )
+    {
+        var trail = PathSearch.Trail(end);
+        if (search.ReliedOn(trail) <= end.Cost[CostLayout.Untested])
+            return null;
+        var cost = (long[])end.Cost.Clone();
+        cost[CostLayout.Untested] = search.ReliedOn(trail);
+        var wider = new PathSearch(problem, problem.Request.Joint, cost);
+        return (wider, wider.Find() ?? PathSearch.Follow(problem, trail, cost), wider.Exhausted);
     }
 
     private static bool IsSmall(PathProblem problem) =>
@@ -214,6 +224,8 @@ public static class PathFinder
             search.Find();
             return (search, null, true);
         }
+        if (end is not null && Weighed(problem, search, end) is { } weighed)
+            return weighed;
         // A second search with joint moves, bounded by what the first one found, where one could be better or open a
         // way.
         if (problem.Request.Joint && search.JointCouldHelp(end, least))
@@ -385,8 +397,10 @@ public static class PathFinder
     {
         var state = problem.Today.ToArray();
         var moves = ImmutableArray.CreateBuilder<Move>();
+        var reasons = new OutageReasons(problem);
         foreach (var move in trail)
         {
+            var whyOut = reasons.Of(move, state);
             foreach (var jump in move.Jumps)
                 state[jump.Component] = jump.To;
             moves.Add(
@@ -400,6 +414,7 @@ public static class PathFinder
                 )
                 {
                     Pairs = explanation.PairsAfter(move, state),
+                    WhyOut = whyOut,
                     Proof = move.Jumps[0].Waves is { } waves
                         ? Waves.WaveProof.Of(move.Jumps[0].WavesOn ?? problem.Index, waves)
                         : null,
@@ -503,43 +518,7 @@ public static class PathFinder
 
     private static ImmutableArray<string> Notes(PathProblem problem)
     {
-        var notes = ImmutableArray.CreateBuilder<string>();
-        for (var c = 0; c < problem.Index.Components.Length; c++)
-        {
-            var id = problem.Index.Components[c].Id;
-            if (problem.Stuck[c] is { } stuck)
-                notes.Add($"{id} can't be planned: {stuck}");
-            if (problem.Found[c].Length > 1)
-                notes.Add($"{id} was found mixed: {Label(problem, c, problem.Today[c])}");
-            if (problem.Unsettled[c] is { Idle: [_, ..] idle })
-                notes.Add(
-                    $"{id} has members that run nothing: "
-                        + $"{string.Join(", ", idle.Select(i => $"{i.Member.Id} ({i.Installed} installed)"))}; they "
-                        + $"are settled before it moves"
-                );
-            if (problem.Unsettled[c] is { Owed: { } due })
-                notes.Add(
-                    problem.Pinned.Contains(c)
-                        ? $"{id} owes a restart that would put {due} into effect; it is pinned, so keep it from "
-                            + $"any restart"
-                        : $"{id} owes a restart that puts {due} into effect; that goes before everything else"
-                );
-            if (problem.LeadsDown[c])
-                notes.Add($"{id} is led down: its goal lies below today's version");
-        }
-        for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
-            if (
-                problem.Meets(pair, problem.Today)
-                && problem.Judge(pair, problem.Today).Verdict is { Verdict: > Verdict.Supported } verdict
-            )
-            {
-                var (a, b, _) = problem.Index.Pairs[pair];
-                notes.Add(
-                    $"today's pair {problem.Index.Components[a].Id} {Label(problem, a, problem.Today[a])} "
-                        + $"with {problem.Index.Components[b].Id} {Label(problem, b, problem.Today[b])} is "
-                        + $"{verdict.Verdict.ToString().ToLowerInvariant()} ({verdict.Why})"
-                );
-            }
-        return notes.ToImmutable();
+        var notes = new PathNotes(problem, []);
+        return notes.Told(notes.Pairs(), []);
     }
 }

@@ -574,7 +574,7 @@ internal sealed class PathProblem
                         Refused = new Reason(
                             "guard",
                             $"{option.Written} can't be done by {figures.Method.Word()}: {refusal!.What}",
-                            $"It would take {refusal.Left}."
+                            Opens(option.Jump, refusal)
                         ),
                     };
                 var each = figures.Member + figures.Settle;
@@ -622,6 +622,13 @@ internal sealed class PathProblem
                 };
         }
     }
+
+    // A method that its jump lacks has to be written first.
+    private static string Opens(Jump jump, WaveRefusal refusal) =>
+        jump.Methods.Any(m => m.Method is Method.Offline or Method.SideBySide)
+            ? $"It would take {refusal.Left}."
+            : $"It would take {refusal.Left}: write offline or side-by-side, with its outage, into the methods of jump "
+                + $"{jump.Id}, or replace where there are spare members.";
 
     private readonly Dictionary<(EstateIndex, int, bool, string, bool), (WavePlan?, WaveRefusal?)> _wavesOf = [];
 

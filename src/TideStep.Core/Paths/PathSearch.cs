@@ -79,13 +79,15 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
             }
             if (Nearest is null || CostLayout.Compare(Distance(label), Distance(Nearest)) < 0)
                 Nearest = label;
-            if (End(label) is { } end && (best is null || IsBefore(end, best)))
+            if (End(label) is { } end && IsWithin(end) && (best is null || IsBefore(end, best)))
                 best = end;
             Continue(label);
         }
         Exhausted &= !_joint.GaveUp;
         return best;
     }
+
+    private bool IsWithin(Label end) => bound is null || CostLayout.Compare(end.Cost, bound) <= 0;
 
     private void Continue(Label label)
     {

@@ -20,6 +20,7 @@ public sealed record JumpView(string Component, string Jump, string From, string
 /// <param name="Pairs">The pairs of what it changed, as they stand after it.</param>
 /// <param name="Guards">The proof of its waves: for each wave and component that loses members, the numbers of its
 /// guards.</param>
+/// <param name="WhyOut">Why nothing stands in which everybody goes on serving; null where nobody is out.</param>
 /// <param name="MixedMinutes">How long its component serves in both versions at once.</param>
 public sealed record MoveView(
     string Written,
@@ -32,7 +33,8 @@ public sealed record MoveView(
     ImmutableArray<TransitionalPair> Transitional,
     ImmutableArray<StandingPair> Pairs,
     double MixedMinutes,
-    ImmutableArray<Waves.GuardLine> Guards
+    ImmutableArray<Waves.GuardLine> Guards,
+    string? WhyOut
 );
 
 /// <summary>A component and a version.</summary>
@@ -61,7 +63,9 @@ public sealed record PathView(
     ImmutableArray<PlaceView> Nearest,
     ImmutableArray<string> Notes,
     ImmutableArray<AlternativeView> Alternatives,
-    ImmutableArray<Driven> Driven
+    ImmutableArray<Driven> Driven,
+    ImmutableArray<NotedPair> Pairs,
+    ImmutableArray<UnrelatedRequirement> Unrelated
 )
 {
     public static PathView Of(PathAnswer answer) =>
@@ -85,7 +89,9 @@ public sealed record PathView(
                     a.Differences
                 )),
             ],
-            answer.Driven
+            answer.Driven,
+            answer.Pairs,
+            answer.Unrelated
         );
 
     private static MoveView View(Move move) =>
@@ -120,6 +126,7 @@ public sealed record PathView(
             move.Transitional,
             move.Pairs,
             move.IsJoint || move.Method is Method.Offline or Method.SideBySide ? 0 : move.Takes.TotalMinutes,
-            move.Proof?.Lines ?? []
+            move.Proof?.Lines ?? [],
+            move.WhyOut
         );
 }

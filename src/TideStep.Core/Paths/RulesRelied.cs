@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Estates;
+using TideStep.Core.Versions;
 
 namespace TideStep.Core.Paths;
 
@@ -24,6 +25,29 @@ public static class RulesRelied
                 .SelectMany(p => p.Rules)
                 .Where(rule => !Same(Ask(request, Without(request.Index.Catalogue, rule)), answer)),
         ];
+    }
+
+    /// <summary>The upper bounds on which it rests as well: rules that would give another answer if one of their ranges
+    /// went on for ever; with the range as it is written.</summary>
+    public static ImmutableArray<(RangeRule Rule, VersionRange Bounded)> Bounds(PathRequest request, PathAnswer answer)
+    {
+        var catalogue = request.Index.Catalogue;
+        var deciding =
+            from product in catalogue.Products
+            from rule in product.Rules.OfType<RangeRule>()
+            where rule.Verdict != Verdict.Unsupported
+            from wider in new[]
+            {
+                (rule.This, Rule: rule.This.WithoutUpperBound() is { } mine ? rule with { This = mine } : null),
+                (rule.At, Rule: rule.At.WithoutUpperBound() is { } its ? rule with { At = its } : null),
+            }
+            where wider.Rule is not null
+            let others = catalogue.Products.Select(p =>
+                p.Rules.Contains(rule) ? p with { Rules = p.Rules.Replace(rule, wider.Rule) } : p
+            )
+            where !Same(Ask(request, others), answer)
+            select (rule, wider.Item1);
+        return [.. deciding];
     }
 
     private static IEnumerable<Product> Without(ProductCatalogue catalogue, CompatibilityRule rule) =>

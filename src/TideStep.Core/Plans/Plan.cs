@@ -280,6 +280,9 @@ public sealed record PlannedMove(
     /// <summary>All jumps of the move, in the order of criterion 12; more than one in a joint move.</summary>
     public required ImmutableArray<PlannedJump> Jumps { get; init; }
 
+    /// <summary>Why it takes somebody out: why nothing stands in which everybody goes on serving.</summary>
+    public string? WhyOut { get; init; }
+
     /// <summary>The components that it moves, each once.</summary>
     [JsonIgnore]
     public IEnumerable<string> Components => Jumps.Select(j => j.Component).Distinct();
@@ -340,6 +343,12 @@ public sealed record Plan(
 
     /// <summary>Whether it has to be rehearsed before it starts; null where not.</summary>
     public Estates.RehearsalDemand? Rehearsal { get; init; }
+
+    /// <summary>Pairs of versions on the way that are to be known of.</summary>
+    public ImmutableArray<Paths.NotedPair> Pairs { get; init; } = [];
+
+    /// <summary>Requirements of its jumps that nothing can answer.</summary>
+    public ImmutableArray<Paths.UnrelatedRequirement> Unrelated { get; init; } = [];
 
     /// <summary>Whether every untested pair may be relied on; the return path keeps to the same.</summary>
     public bool AllowsUntested { get; init; }

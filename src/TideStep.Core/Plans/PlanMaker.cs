@@ -124,6 +124,8 @@ public static class PlanMaker
             Rehearsal = index.Estate.Rehearsal,
             AllowsUntested = path.Asked.AllowUntested,
             Allowed = path.Asked.Allowed,
+            Pairs = path.Pairs,
+            Unrelated = path.Unrelated,
         };
         return new Checked<Plan>(findings.Any ? null : plan, findings.All);
     }
@@ -167,6 +169,7 @@ public static class PlanMaker
                     )
                     {
                         Jumps = jumps,
+                        WhyOut = move.WhyOut,
                         Converts = [.. move.Jumps.SelectMany(j => j.Jump.Converts.Select(c => $"{j.Component}: {c}"))],
                     };
                 }

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
+using TideStep.Core.Compatibility;
 using TideStep.Core.Estates;
 
 namespace TideStep.Core.Runs;
@@ -14,7 +15,7 @@ public static class WhatComesNext
     /// <summary>How long before the end of its support a neighbour is named, in days.</summary>
     private const int Soon = 180;
 
-    /// <summary>What comes next, the partners first.</summary>
+    /// <summary>What comes next, the partners first; only what the catalogue allows beside what stands now.</summary>
     /// <param name="state">A run that has ended.</param>
     /// <param name="index">The estate, its readings and the catalogue; what the run read after its work counts before
     /// them.</param>
@@ -27,82 +28,156 @@ public static class WhatComesNext
             .Plan.Moves.SelectMany(m => m.Jumps)
             .GroupBy(j => j.Component)
             .ToDictionary(g => g.Key, g => g.Last());
-        var platforms = index
-            .Components.Where(c => moved.ContainsKey(c.Id))
-            .Select(c => c.Platform)
-            .OfType<string>()
-            .ToHashSet();
-        var beneath = index
-            .Components.Where(c => moved.ContainsKey(c.Id))
-            .SelectMany(c => c.Relations)
-            .Select(r => r.To)
-            .ToHashSet();
-        var found = new List<NextStep>();
-        foreach (var component in index.Components)
+        var standing = index
+            .Components.Select(c => index.Catalogue.Find(c.Product) is { } p ? RunsNow(state, index, c, p) : null)
+            .ToArray();
+        var (partners, others) = (new List<NextStep>(), new List<NextStep>());
+        for (var c = 0; c < standing.Length; c++)
         {
-            if (
-                index.Catalogue.Find(component.Product) is not { } product
-                || RunsNow(state, index, component, product) is not { } runs
-            )
+            var component = index.Components[c];
+            if (standing[c] is not { } runs || index.Catalogue.Find(component.Product) is not { } product)
                 continue;
             if (moved.ContainsKey(component.Id))
+                others.AddRange(Later(index, c, product, runs, standing, day));
+            else if (Partner(moved.Values, component, product, runs) is { } partner)
             {
-                if (Best(product, runs, day) is { } later)
-                    found.Add(
-                        new NextStep(
-                            component.Id,
-                            runs.Label,
-                            later.Label,
-                            $"{Line(later)} is out{(later.Since is { } since ? $" since {since:yyyy-MM-dd}" : "")}"
-                        )
+                if (product.ReleaseOf(partner.To) is { } release && Fits(index, c, product, runs, release, standing))
+                    partners.Add(
+                        new(component.Id, runs.Label, partner.To.Label, $"its partner {partner.Of} runs it now")
                     );
-                continue;
             }
-            var partner = moved
-                .Values.Where(j => j.Product == component.Product)
-                .Select(j => (j.Component, To: product.Scheme.TryParse(j.To)))
-                .FirstOrDefault(j => j.To is not null && j.To > runs);
-            if (partner.To is { } to)
-                found.Insert(
-                    found.Count(f => f.Why.StartsWith(Partner, StringComparison.Ordinal)),
-                    new NextStep(component.Id, runs.Label, to.Label, $"{Partner}{partner.Component} runs it now")
-                );
-            else if (
-                (component.Platform is { } platform && platforms.Contains(platform))
-                || beneath.Contains(component.Id)
-                || component.Relations.Any(r => moved.ContainsKey(r.To))
-            )
-                if (
-                    product.ReleaseOf(runs) is { Ends: { } ends }
-                    && ends.DayNumber - day.DayNumber < Soon
-                    && Best(product, runs, day) is { } next
-                )
-                    found.Add(
-                        new NextStep(
-                            component.Id,
-                            runs.Label,
-                            next.Label,
-                            ends < day
-                                ? $"its support ended on {ends:yyyy-MM-dd}"
-                                : $"its support ends on {ends:yyyy-MM-dd}"
-                        )
-                    );
+            else if (IsNear(index, component, moved.Keys))
+                others.AddRange(Ending(index, c, product, runs, standing, day));
         }
-        return [.. found];
+        return [.. partners, .. others];
     }
 
-    private const string Partner = "its partner ";
+    private static IEnumerable<NextStep> Later(
+        EstateIndex index,
+        int c,
+        Product product,
+        Versions.Version runs,
+        Versions.Version?[] standing,
+        DateOnly day
+    )
+    {
+        if (Best(index, c, product, runs, standing, day) is { } later)
+            yield return new NextStep(
+                index.Components[c].Id,
+                runs.Label,
+                later.Label,
+                $"{Line(later)} is out{(later.Since is { } since ? $" since {since:yyyy-MM-dd}" : "")}"
+            );
+    }
 
-    // The highest release above that is out and supported: one with long support before others, none that is only shown
-    // beforehand.
-    private static Release? Best(Product product, Versions.Version runs, DateOnly day) =>
+    private static IEnumerable<NextStep> Ending(
+        EstateIndex index,
+        int c,
+        Product product,
+        Versions.Version runs,
+        Versions.Version?[] standing,
+        DateOnly day
+    )
+    {
+        if (
+            product.ReleaseOf(runs) is { Ends: { } ends }
+            && ends.DayNumber - day.DayNumber < Soon
+            && Best(index, c, product, runs, standing, day) is { } next
+        )
+            yield return new NextStep(
+                index.Components[c].Id,
+                runs.Label,
+                next.Label,
+                ends < day ? $"its support ended on {ends:yyyy-MM-dd}" : $"its support ends on {ends:yyyy-MM-dd}"
+            );
+    }
+
+    // Of the same platform, beneath what was moved, or related to it.
+    private static bool IsNear(EstateIndex index, Component component, IEnumerable<string> moved)
+    {
+        var its = moved.Select(index.Estate.Find).OfType<Component>().ToList();
+        return its.Any(m => m.Platform is { } platform && platform == component.Platform)
+            || its.Any(m => m.Relations.Any(r => r.To == component.Id))
+            || component.Relations.Any(r => its.Any(m => m.Id == r.To));
+    }
+
+    private static (string Of, Versions.Version To)? Partner(
+        IEnumerable<Plans.PlannedJump> moved,
+        Component component,
+        Product product,
+        Versions.Version runs
+    ) =>
+        moved
+            .Where(j => j.Product == component.Product)
+            .Select(j => (j.Component, To: product.Scheme.TryParse(j.To)))
+            .Where(j => j.To is not null && j.To > runs)
+            .Select(j => ((string, Versions.Version)?)(j.Component, j.To!))
+            .FirstOrDefault();
+
+    // The highest release above that is out, supported and may stand beside its neighbours: one with long support
+    // before others, none that is only shown beforehand.
+    private static Release? Best(
+        EstateIndex index,
+        int c,
+        Product product,
+        Versions.Version runs,
+        Versions.Version?[] standing,
+        DateOnly day
+    ) =>
         product
             .Releases.Where(r =>
                 r.Line != ReleaseLine.Preview && r.Version > runs && !(r.Since > day) && !(r.Ends < day)
             )
             .OrderBy(r => r.Line)
             .ThenByDescending(r => r.Version)
-            .FirstOrDefault();
+            .FirstOrDefault(r => Fits(index, c, product, runs, r, standing));
+
+    // Jumps lead there, and no pair with a neighbour is worse than supported and than it is now.
+    private static bool Fits(
+        EstateIndex index,
+        int c,
+        Product product,
+        Versions.Version runs,
+        Release release,
+        Versions.Version?[] standing
+    )
+    {
+        return Leads(product, runs, release.Version)
+            && index
+                .Pairs.Where(p => p.A == c || p.B == c)
+                .All(p =>
+                    Judge(p, release.Version) is var then && (then <= Verdict.Supported || then <= Judge(p, runs))
+                );
+
+        Verdict Judge(EstatePair pair, Versions.Version own)
+        {
+            var other = pair.A == c ? pair.B : pair.A;
+            if (
+                standing[other] is not { } its
+                || index.Catalogue.Find(index.Components[other].Product) is not { } beside
+            )
+                return Verdict.Supported;
+            var judged =
+                pair.A == c
+                    ? VerdictOf.Pair(product, own, beside, its, pair.Kind)
+                    : VerdictOf.Pair(beside, its, product, own, pair.Kind);
+            return judged.Verdict;
+        }
+    }
+
+    private static bool Leads(Product product, Versions.Version from, Versions.Version to)
+    {
+        var (reached, open) = (new HashSet<string> { from.Label }, new Queue<Versions.Version>([from]));
+        while (open.TryDequeue(out var at))
+        {
+            if (at.Equals(to))
+                return true;
+            foreach (var jump in product.Jumps.Where(j => !j.Down && j.LeadsFrom(at, product.IsRelease)))
+                if (reached.Add(jump.To.Label))
+                    open.Enqueue(jump.To);
+        }
+        return false;
+    }
 
     private static string Line(Release release) =>
         release.Line == ReleaseLine.LongSupport ? $"{release.Label}, with long support," : release.Label;

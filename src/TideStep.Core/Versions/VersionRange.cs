@@ -161,6 +161,28 @@ public sealed class VersionRange
         return false;
     }
 
+    /// <summary>Whether it holds <paramref name="version"/> and would hold any later one: nothing bounds it
+    /// above.</summary>
+    public bool IsOpenAbove(Version version, Func<Version, bool>? isRelease = null) =>
+        _alternatives.Any(terms => terms.All(t => t.Op is Op.Above or Op.AtLeast && Holds(t, version, isRelease)));
+
+    /// <summary>The same range with nothing that bounds it above; null where nothing does. What names one version or
+    /// a line begins there and goes on.</summary>
+    public VersionRange? WithoutUpperBound()
+    {
+        var lifted = _alternatives
+            .Select(terms =>
+                terms
+                    .Where(t => t.Op is not (Op.Below or Op.AtMost))
+                    .Select(t => t.Op is Op.Equal or Op.Prefix ? t with { Op = Op.AtLeast } : t)
+                    .ToImmutableArray()
+            )
+            .ToImmutableArray();
+        return lifted.Zip(_alternatives).All(p => p.First.SequenceEqual(p.Second))
+            ? null
+            : new VersionRange($"{Text}, or later", lifted);
+    }
+
     private bool Holds(Term term, Version version, Func<Version, bool>? isRelease) =>
         term.Op switch
         {

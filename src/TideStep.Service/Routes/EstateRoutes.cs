@@ -151,7 +151,7 @@ public static class EstateRoutes
                 }))
             .WithSummary("The products with their releases and jumps");
         api.MapGet("/catalogue/findings", async (EstateDesk desk, CancellationToken ct) =>
-                CatalogueReview.Of(await desk.CatalogueAsync(ct))
+                CatalogueReview.Of(await desk.CatalogueAsync(ct), await desk.IndexAsync(ct))
             )
             .WithSummary("What reads well in the catalogue and yet can't be meant");
         api.MapGet(

@@ -63,9 +63,9 @@ internal sealed class OutageReasons(PathProblem problem)
         foreach (var option in move.Jumps.Where(o => o.From == before[o.Component]))
         {
             var state = before.ToArray();
-            if (option.Together.FirstOrDefault(d => !d.IsMet(state[d.Component])) is { } tied)
+            if (option.Together.Where(d => !d.IsMet(state[d.Component])).ToList() is [var tied, ..])
                 return $"jump {option.Jump.Id} goes together with one of {Id(tied.Component)}";
-            if (option.Requires.FirstOrDefault(d => !d.IsMet(state[d.Component])) is { } unmet)
+            if (option.Requires.Where(d => !d.IsMet(state[d.Component])).ToList() is [var unmet, ..])
                 return PathReasons.Unmet(problem, option, unmet.Component, state[unmet.Component]).What;
             state[option.Component] = option.To;
             foreach (var pair in problem.PairsOf[option.Component])

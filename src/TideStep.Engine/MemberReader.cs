@@ -32,8 +32,10 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
     {
         var node = estate.Nodes[member.Node];
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
+        var withDependants = estate.Find(member.Component)!.RunsWithDependants;
         var wanted = expression
-            .References.Distinct()
+            .References.Select(r => withDependants && r == Running ? Installed : r)
+            .Distinct()
             .Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today")
             .ToList();
         IReadOnlyDictionary<Reference, Value> found;
@@ -57,6 +59,8 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
                 "jump.to" => Label(product, step?.To),
                 "jump.from" => Label(product, step?.From),
                 "today" => Value.Of(DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)),
+                // What has no process of its own runs what is installed once others were restarted: nobody waits.
+                "running" when withDependants => found.GetValueOrDefault(Installed),
                 _ => found.GetValueOrDefault(r),
             });
         return new Probe(evaluation.Holds, evaluation.Explain, Absent: false);
@@ -306,10 +310,12 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         try
         {
             // A connector that does not heed the token is abandoned, not awaited.
+            var withDependants = which == Running && estate.Find(member.Component)!.RunsWithDependants;
             var taken = await ConnectorOf(node)
-                .ReadAsync(node, member, product, [which], limit.Token)
+                .ReadAsync(node, member, product, withDependants ? [which, Installed] : [which], limit.Token)
                 .WaitAsync(settings.NodeLimit, time, ct);
-            return taken.Values.GetValueOrDefault(which)?.ToString() ?? "none";
+            var found = taken.Values.GetValueOrDefault(which);
+            return (found ?? (withDependants ? taken.Values.GetValueOrDefault(Installed) : null))?.ToString() ?? "none";
         }
         catch (ConnectorException)
         {
@@ -368,15 +374,24 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
                 .ReadAsync(node, member, product, wanted, limit.Token)
                 .WaitAsync(settings.NodeLimit, time, ct);
             string? Text(string key) => values.FirstOrDefault(v => v.Key.Key == key).Value?.ToString();
+            // What has no process of its own runs what is installed, unless its product can tell what is in use.
+            var running = Text("running")
+                ?? (estate.Find(member.Component)!.RunsWithDependants ? Text("installed") : null);
             var serves = product.Routines.InStep is { } inStep
-                ? Evaluator.Evaluate(inStep, r => values.GetValueOrDefault(r)).Holds
-                : Text("running") is not null;
+                ? Evaluator
+                    .Evaluate(inStep, r =>
+                        estate.Find(member.Component)!.RunsWithDependants && r == Running
+                            ? values.GetValueOrDefault(Installed)
+                            : values.GetValueOrDefault(r)
+                    )
+                    .Holds
+                : running is not null;
             var rest = values
                 .Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role"))
                 .ToImmutableDictionary(v => v.Key.Key, v => v.Value.ToString());
             var reading = new MemberReading(
-                Text("running"),
-                Text("installed") ?? Text("running"),
+                running,
+                Text("installed") ?? running,
                 Text("staged"),
                 Text("role") ?? member.Role,
                 serves,
@@ -384,7 +399,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
             )
             {
                 At = time.GetUtcNow(),
-                RunsNothing = Text("running") is null && missed.All(m => m.Key.Key != "running"),
+                RunsNothing = running is null && missed.All(m => m.Key.Key != "running"),
                 Missed = missed
                     .Where(m =>
                         m.Key.Key is not ("staged" or "role")

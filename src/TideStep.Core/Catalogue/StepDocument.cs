@@ -536,10 +536,31 @@ internal static class StepDocument
             Join = ByRole(form, "join", roles, steps),
             Vote = ByRole(form, "vote", roles, steps),
             Retire = ByRole(form, "retire", roles, steps),
+            Empty = ByRole(form, "empty", roles, steps),
+            EmptyAttempts = ReadEmpty(document, form),
             Prove = ByRole(form, "prove", [.. steps.Where(s => s.Value.Do is CaptureAction).Select(s => s.Key)], steps),
         };
         form.Close();
         return routines;
+    }
+
+    private static AttemptPolicy ReadEmpty(Form document, Form routines)
+    {
+        if (document.Node("empty") is not { } node)
+            return new AttemptPolicy(1, TimeSpan.Zero);
+        if (routines.Node("empty") is null)
+            document.Findings.Add(
+                "empty: says how often emptying is tried, and the routines have no 'empty'",
+                document.PlaceOf("empty"),
+                "Add routines: {empty: [...]}."
+            );
+        var empty = Form.Open(node, "empty", document.Findings);
+        var policy = new AttemptPolicy(
+            empty.Count("times", 1) ?? 1,
+            empty.Duration("every") ?? TimeSpan.FromMinutes(1)
+        );
+        empty.Close();
+        return policy;
     }
 
     private static ImmutableDictionary<string, ImmutableArray<string>> ByRole(

@@ -278,6 +278,15 @@ public sealed record Routines(
     public ImmutableDictionary<string, ImmutableArray<string>> Retire { get; init; } =
         ImmutableDictionary<string, ImmutableArray<string>>.Empty;
 
+    /// <summary>How a host is emptied of the nodes on it that can be moved, before it goes out.</summary>
+    public ImmutableDictionary<string, ImmutableArray<string>> Empty { get; init; } =
+        ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>How often, and at what interval, emptying is tried.</summary>
+    public AttemptPolicy EmptyAttempts { get; init; } = new(1, TimeSpan.Zero);
+
+    public ImmutableArray<string> EmptyOf(string? role) => Pick(Empty, role);
+
     /// <summary>What is done right after a capture to prove that it can be restored, by the capture's name: as a rule a
     /// restore into a scratch place.</summary>
     public ImmutableDictionary<string, ImmutableArray<string>> Prove { get; init; } =

@@ -80,6 +80,7 @@ internal sealed class ComponentReader(
             SpareNodes = spareNodes,
             Alike = ReadAlike(form),
             Capacity = ReadCapacity(form),
+            RunsWithDependants = form.Word("runs-with", "dependants") is not null,
         };
         form.Close();
         return component;
@@ -279,7 +280,7 @@ internal sealed class ComponentReader(
                 findings.Add($"component {component.Id}: is related to itself", relation.Place);
             else if (
                 relation.Kind is RelationKind.StandsOn or RelationKind.Inside
-                && !component.Members.Any(m => other.Members.Any(o => o.Node == m.Node))
+                && !component.Members.Any(m => other.Members.Any(o => StandsOn(m.Node, o.Node)))
             )
                 findings.Add(
                     $"component {component.Id}: stands on or inside '{other.Id}', but they share no node",
@@ -291,6 +292,15 @@ internal sealed class ComponentReader(
                 $"components stand on each other in a circle: {string.Join(" -> ", cycle)}",
                 byId[cycle[0]].Place
             );
+    }
+
+    private bool StandsOn(string node, string host)
+    {
+        var seen = new HashSet<string>();
+        for (var at = node; at is not null && seen.Add(at); at = nodes.GetValueOrDefault(at)?.On)
+            if (at == host)
+                return true;
+        return false;
     }
 
     private static List<string>? Cycle(Dictionary<string, Component> byId)

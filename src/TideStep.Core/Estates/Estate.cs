@@ -34,6 +34,12 @@ public sealed record EstateNode(string Id, string Site, string? Domain, Reach Re
 {
     /// <summary>What tells host variants apart: processor, system, model.</summary>
     public ImmutableDictionary<string, string> Traits { get; init; } = ImmutableDictionary<string, string>.Empty;
+
+    /// <summary>The node that it stands on, as a virtual machine on its host; null where it stands by itself.</summary>
+    public string? On { get; init; }
+
+    /// <summary>Whether its host can be emptied of it: then it does not go out with its host.</summary>
+    public bool Movable { get; init; }
 }
 
 /// <summary>How much of a component must stay in service.</summary>
@@ -86,6 +92,10 @@ public sealed record Component(
 
     /// <summary>What one member can bear; null where nobody said.</summary>
     public Capacity? Capacity { get; init; }
+
+    /// <summary>Whether it has no process of its own, as a runtime or a library: its members run what is installed once
+    /// those that stand on them were restarted, and nobody waits for it before.</summary>
+    public bool RunsWithDependants { get; init; }
 }
 
 /// <summary>To which degree members of one component must run the same.</summary>
@@ -150,6 +160,40 @@ public sealed record Estate(
             return null;
         return _spares.Contains(id[(slash + 1)..]) ? new Member(component.Id, id[(slash + 1)..], null) : null;
     }
+
+    /// <summary>The nodes that go where a node goes: those that stand on it and can't be moved, with theirs.</summary>
+    public ImmutableArray<string> FixedGuestsOf(string node) => _fixedGuests.Value.GetValueOrDefault(node, []);
+
+    /// <summary>Nodes that stand on a node and can be moved away from it.</summary>
+    public IEnumerable<string> MovableGuestsOf(string node) =>
+        Nodes.Values.Where(n => n.Movable && n.On == node).Select(n => n.Id).Order(StringComparer.Ordinal);
+
+    /// <summary>Whether a node is another or stands on it, movable or not.</summary>
+    public bool StandsOn(string node, string host)
+    {
+        for (var at = node; at is not null; at = Nodes.GetValueOrDefault(at)?.On)
+            if (at == host)
+                return true;
+        return false;
+    }
+
+    /// <summary>The failure domain of a node, its site's; one that can't be moved is in its host's where it has none
+    /// of its own, and one without any is a domain of its own.</summary>
+    public (string Site, string Domain) DomainOf(string node)
+    {
+        var at = Nodes[node];
+        while (at is { Domain: null, Movable: false, On: { } host } && Nodes.TryGetValue(host, out var below))
+            at = below;
+        return at.Domain is { } domain ? (at.Site, domain) : ("", at.Id);
+    }
+
+    private readonly Lazy<Dictionary<string, ImmutableArray<string>>> _fixedGuests = new(() =>
+    {
+        var direct = Nodes.Values.Where(n => n is { On: not null, Movable: false }).ToLookup(n => n.On!, n => n.Id);
+        return direct.ToDictionary(g => g.Key, g => Below(g.Key).Order(StringComparer.Ordinal).ToImmutableArray());
+
+        IEnumerable<string> Below(string host) => direct[host].SelectMany(g => Below(g).Prepend(g));
+    });
 
     private readonly Lazy<Dictionary<string, Member>> _members = new(() =>
         Components.SelectMany(c => c.Members).ToDictionary(m => m.Id)

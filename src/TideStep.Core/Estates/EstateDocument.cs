@@ -85,6 +85,7 @@ public static class EstateDocument
     )
     {
         var nodes = ImmutableDictionary.CreateBuilder<string, EstateNode>();
+        var guests = new List<(string Pattern, Place At)>();
         foreach (var (pattern, value, at) in document.Map("nodes"))
         {
             var form = Form.Open(value is TextNode { Text: "" } ? null : value, $"node {pattern}", findings, at);
@@ -99,6 +100,16 @@ public static class EstateDocument
             var reach = ReadReach(form, pattern, findings);
             var traits = form.Map("traits")
                 .ToImmutableDictionary(t => t.Key, t => t.Value is TextNode text ? text.Text : "");
+            var hosts = form.Words("on").Select(h => h.Text).ToArray();
+            var movable = form.Flag("movable");
+            if (movable && hosts.Length == 0)
+                findings.Add(
+                    $"{form.What}: 'movable' says that its host can be emptied of it, and it stands on none",
+                    form.PlaceOf("movable"),
+                    "Name the host: on: NODE."
+                );
+            if (hosts.Length > 0)
+                guests.Add((pattern, form.PlaceOf("on")));
             form.Close();
             if (NodePattern.Expand(pattern) is not { } names)
             {
@@ -119,6 +130,8 @@ public static class EstateDocument
                         new EstateNode(names[i], site, domains.Length == 0 ? null : domains[i % domains.Length], own)
                         {
                             Traits = traits,
+                            On = hosts.Length == 0 ? null : hosts[i % hosts.Length].Replace("{id}", names[i]),
+                            Movable = movable,
                         }
                     )
                 )
@@ -126,6 +139,7 @@ public static class EstateDocument
             }
         }
         ResolveVia(nodes, findings);
+        CheckHosts(nodes, guests, findings);
         return nodes.ToImmutable();
     }
 
@@ -215,6 +229,34 @@ public static class EstateDocument
     }
 
     // A node behind another is reached through it; the connector needs that one's settings beside its own.
+    // A host is a node of the estate, at the same site, and nothing stands on itself.
+    private static void CheckHosts(
+        ImmutableDictionary<string, EstateNode>.Builder nodes,
+        List<(string Pattern, Place At)> guests,
+        Findings findings
+    )
+    {
+        foreach (var (pattern, at) in guests)
+        foreach (var id in NodePattern.Expand(pattern) ?? [])
+        {
+            if (nodes[id].On is not { } host)
+                continue;
+            if (!nodes.TryGetValue(host, out var below))
+                findings.Add($"node {id}: there is no node '{host}' to stand on", at, Nearest.Hint(host, nodes.Keys));
+            else if (below.Site != nodes[id].Site)
+                findings.Add($"node {id}: it is at {nodes[id].Site}, and its host '{host}' at {below.Site}", at);
+            else if (Chain(host).Contains(id))
+                findings.Add($"node {id}: it stands on itself, by way of '{host}'", at);
+        }
+
+        IEnumerable<string> Chain(string node)
+        {
+            var seen = new HashSet<string>();
+            for (var next = node; next is not null && seen.Add(next); next = nodes.GetValueOrDefault(next)?.On)
+                yield return next;
+        }
+    }
+
     private static void ResolveVia(ImmutableDictionary<string, EstateNode>.Builder nodes, Findings findings)
     {
         foreach (var (id, node) in nodes.ToList())

@@ -24,6 +24,9 @@ public sealed class EstateIndex
                     _out.Add(member.Id);
             }
         _onNode = onNode;
+        foreach (var node in onNode.Keys.Concat(Estate.Nodes.Values.Select(n => n.On).OfType<string>()).Distinct())
+            if (Estate.FixedGuestsOf(node) is { IsEmpty: false } guests)
+                _withGuests[node] = [.. OnNode(node), .. guests.SelectMany(g => OnNode(g))];
         _carriedBy = [.. Components.Select(_ => new List<int>())];
         _dependants = [.. Components.Select(_ => new List<int>())];
         _peers = [.. Components.Select(_ => new List<(int Other, bool Together)>())];
@@ -110,6 +113,12 @@ public sealed class EstateIndex
 
     /// <summary>The members on a node, of all components.</summary>
     public IReadOnlyList<(int Component, Member Member)> OnNode(string node) => _onNode.GetValueOrDefault(node, []);
+
+    /// <summary>The members on a node and on those that stand on it and can't be moved.</summary>
+    public IReadOnlyList<(int Component, Member Member)> WithGuests(string node) =>
+        _withGuests.GetValueOrDefault(node) ?? OnNode(node);
+
+    private readonly Dictionary<string, List<(int Component, Member Member)>> _withGuests = [];
 
     /// <summary>Components that stand on or inside this one.</summary>
     public IReadOnlyList<int> CarriedBy(int component) => _carriedBy[component];

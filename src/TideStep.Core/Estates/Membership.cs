@@ -25,6 +25,8 @@ public sealed class Membership
         {
             Windows = _start.Windows,
             Freezes = _start.Freezes,
+            Rehearsal = _start.Rehearsal,
+            SignOffs = _start.SignOffs,
         };
 
     public Component? Find(string id) => _moved.GetValueOrDefault(id) ?? _start.Find(id);

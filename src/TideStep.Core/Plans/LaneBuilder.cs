@@ -283,7 +283,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
         foreach (var relation in index.Estate.Find(member.Component)!.Relations)
             if (
                 relation.Kind is RelationKind.StandsOn or RelationKind.Inside
-                && all.FirstOrDefault(m => m.Component == relation.To && m.Node == member.Node) is { } below
+                && all.FirstOrDefault(m => m.Component == relation.To && index.Estate.StandsOn(member.Node, m.Node))
+                    is { } below
             )
                 deepest = Math.Max(deepest, 1 + Depth(below, all, level + 1));
         return deepest;
@@ -298,6 +299,46 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             from,
             to
         );
+
+    /// <summary>What empties a node of those on it that can be moved, before it goes out: by the product of one of the
+    /// members that go out on it. Nodes that were moved away from one host stand on another then, so that every host of
+    /// a component is emptied where any carries some.</summary>
+    /// <param name="scope">The part of the plan.</param>
+    /// <param name="member">The member that moves.</param>
+    /// <param name="goingOut">The members that go out on its node, itself among them.</param>
+    /// <param name="wholeNode">Whether the node restarts.</param>
+    public IEnumerable<PlanStep> Empty(
+        string scope,
+        Member member,
+        IReadOnlyCollection<Member> goingOut,
+        bool wholeNode
+    )
+    {
+        var hosts = index.Estate.Find(member.Component)!.Members.Select(m => m.Node).ToHashSet();
+        var guests = hosts.SelectMany(index.Estate.MovableGuestsOf).ToList();
+        var gone = goingOut.Select(m => index.NumberOf(m.Component)).ToHashSet();
+        bool Carried(string guest) =>
+            index.OnNode(guest).Any(g => gone.Any(c => index.CarriedBy(c).Contains(g.Component)));
+        if (guests.Count == 0 || !(wholeNode || guests.Any(Carried)))
+            return [];
+        var by = goingOut
+            .Where(m => m.Node == member.Node)
+            .Prepend(member)
+            .FirstOrDefault(m => !ProductOf(m).Routines.EmptyOf(index.RoleOf(m)).IsEmpty);
+        if (by is null)
+        {
+            findings.Add(
+                $"{member.Node} would have to be emptied of {string.Join(", ", guests)}, which can be moved, and "
+                    + $"nothing says how",
+                null,
+                $"Give {ProductOf(member).Id} the routine 'empty', or take 'movable' away from those nodes."
+            );
+            return [];
+        }
+        var routines = ProductOf(by).Routines;
+        return Steps($"{scope}/empty", by, routines.EmptyOf(index.RoleOf(by)), MemberState.Leaving, null, null)
+            .Select(s => s.Attempts.Times > 1 ? s : s with { Attempts = routines.EmptyAttempts });
+    }
 
     /// <summary>The returning routine, then the wait until the member is in step and, where a version is due, runs
     /// it.</summary>

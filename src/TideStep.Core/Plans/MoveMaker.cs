@@ -415,9 +415,13 @@ internal sealed partial class MoveMaker
             var lanes = wave
                 .Members.Select(member =>
                 {
-                    var outHere = _lanes.UpperFirst(wave.AlsoOut.Where(m => m.Node == member.Node)).ToList();
-                    IEnumerable<PlanStep> steps = outHere
-                        .SelectMany(m => _lanes.Leave(scope, m, null, null))
+                    var outHere = _lanes
+                        .UpperFirst(wave.AlsoOut.Where(m => _index.Estate.StandsOn(m.Node, member.Node)))
+                        .ToList();
+                    var wholeNode = jump.Jump.Restarts == RestartScope.Node;
+                    IEnumerable<PlanStep> steps = _lanes
+                        .Empty(scope, member, [member, .. outHere], wholeNode)
+                        .Concat(outHere.SelectMany(m => _lanes.Leave(scope, m, null, null)))
                         .Concat(_lanes.Leave(scope, member, jump.From.Label, jump.To.Label))
                         .Concat(StoppedCaptures(number, jump, member, member == first))
                         .Concat(Change($"{scope}/change", member, jump))
@@ -459,7 +463,7 @@ internal sealed partial class MoveMaker
             .ToImmutableArray();
         var with = plan
             .Waves.SelectMany(w => w.AlsoOut)
-            .Where(m => gone.Any(g => g.Node == m.Node))
+            .Where(m => gone.Any(g => _index.Estate.StandsOn(m.Node, g.Node)))
             .DistinctBy(m => m.Id)
             .OrderBy(m => m.Id, StringComparer.Ordinal)
             .ToImmutableArray();

@@ -24,6 +24,7 @@ internal sealed partial class MoveMaker
                 .Select(m => new Lane(
                     m.Id,
                     [
+                        .. Emptied(number, move, m),
                         .. _lanes.Leave(
                             $"m{number}/quiesce",
                             m,
@@ -88,6 +89,15 @@ internal sealed partial class MoveMaker
                 );
         }
     }
+
+    // A host that goes out is emptied first of what can be moved.
+    private IEnumerable<PlanStep> Emptied(int number, Move move, Member member) =>
+        _lanes.Empty(
+            $"m{number}/quiesce",
+            member,
+            [.. move.Out.SelectMany(c => MembersOf(_index.Estate.Find(c)!)).Where(m => m.Node == member.Node)],
+            move.Jumps.Any(j => j.Component == member.Component && j.Jump.Restarts == RestartScope.Node)
+        );
 
     private void Change(int number, Move move, TakenJump jump, int at, bool last)
     {

@@ -49,7 +49,7 @@ public static class Service
         {
             if (!found.Add(next.Member.Id))
                 continue;
-            foreach (var other in index.OnNode(next.Member.Node))
+            foreach (var other in index.WithGuests(next.Member.Node))
                 if (
                     !found.Contains(other.Member.Id)
                     && (wholeNodes || index.CarriedBy(next.Component).Contains(other.Component))

@@ -16,7 +16,16 @@ public sealed class WaveChecker(Estate estate, IReadOnlyDictionary<string, Immut
     );
     private readonly ILookup<string, Member> _onNode = estate
         .Components.SelectMany(c => c.Members)
-        .ToLookup(m => m.Node);
+        .SelectMany(m => Places(estate, m.Node).Select(place => (Place: place, Member: m)))
+        .ToLookup(m => m.Place, m => m.Member);
+
+    // A node and, as long as it can't be moved, what it stands on: it goes where they go.
+    private static IEnumerable<string> Places(Estate estate, string node)
+    {
+        yield return node;
+        while (estate.Nodes[node] is { On: { } host, Movable: false })
+            yield return node = host;
+    }
 
     /// <summary>What is wrong with the waves or their proof; nothing where they hold.</summary>
     /// <param name="readings">The estate's readings: who is out of service, who leads.</param>
@@ -77,7 +86,9 @@ public sealed class WaveChecker(Estate estate, IReadOnlyDictionary<string, Immut
         bool InService(Member m) => readings.Of(m) is { InService: true, Running: not null };
         string? RoleOf(Member m) => readings.Of(m).Role ?? m.Role;
         string DomainOf(Member m) =>
-            estate.Nodes[m.Node] is { Domain: { } domain } node ? $"{node.Site}/{domain}" : m.Node;
+            Places(estate, m.Node).Select(p => estate.Nodes[p]).FirstOrDefault(n => n.Domain is not null) is { } node
+                ? $"{node.Site}/{node.Domain}"
+                : Places(estate, m.Node).Last();
 
         void Guards(int wave, Component c, List<Member> leaving)
         {

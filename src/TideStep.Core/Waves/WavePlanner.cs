@@ -98,8 +98,8 @@ public static class WavePlanner
     {
         if (!c.DomainsMatter)
             return "";
-        var node = index.Estate.Nodes[member.Node];
-        return node.Domain is null ? $"node {node.Id}" : $"{node.Site} {node.Domain}";
+        var (site, domain) = index.Estate.DomainOf(member.Node);
+        return site.Length == 0 ? $"node {domain}" : $"{site} {domain}";
     }
 
     private static Wave Describe(

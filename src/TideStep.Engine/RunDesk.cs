@@ -616,7 +616,13 @@ public sealed class RunDesk(
             && await StateAsync(child, ct) is { StartedAt: null }
             && !_executors.ContainsKey(child)
         )
-            await StartAsync(child, executor.Log.Look(s => s.Decisions[^1].By), ct);
+        {
+            var refused = await StartAsync(child, executor.Log.Look(s => s.Decisions[^1].By), ct);
+            if (!refused.IsEmpty)
+                await executor.Log.AppendAsync(
+                    new Halted($"the return could not start: {string.Join("; ", refused.Select(p => p.What))}", null)
+                );
+        }
     }
 
     public static Problem NoRun(string run) => new($"there is no run {run}", null, "See 'tidestep run list'.");

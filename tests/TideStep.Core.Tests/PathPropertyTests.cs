@@ -113,6 +113,10 @@ public sealed class PathPropertyTests
     [InlineData(1042)]
     [InlineData(1049)]
     [InlineData(471937366)]
+    [InlineData(1001247)]
+    [InlineData(1002687)]
+    [InlineData(1005287)]
+    [InlineData(2001631)]
     public void Estates_that_once_had_a_wrong_answer(int seed)
     {
         var drawn = Draw.Of(seed);

@@ -324,7 +324,7 @@ public sealed class PlanTests
         // Without a jump down nothing leads a replacement back, from its first new member on.
         Assert.All(plan.Blocks, b => Assert.Equal(ReturnState.Closed, b.Return.State));
         Assert.Contains(
-            "is closed: engine has no jump",
+            "no jump down by 'replace' brings the old ones back",
             Assert.Single(ReturnPlanner.Make(Replaced("[s1]").Index(), "r", After(plan, 2), 1, "e", "c").Problems).What
         );
     }

@@ -136,20 +136,30 @@ public sealed class PointLifeTests
     }
 
     [Fact]
-    public void A_point_that_another_of_the_member_stands_in_for_may_go_at_once()
+    public void What_is_kept_is_the_last_set_that_leads_back_not_any_point()
     {
-        var state = Play(
-            PlanOf(
-                Of("{capture: save, while: stopped}, {capture: twin, while: stopped}")
-                    .Product("engine", ProductWithTwin)
+        var plan = PlanOf(Of().Product("engine", ProductWithTwin));
+        var (first, second) = (Play(plan), Play(plan, "r2", 1, "-r2"));
+        var now = second.EndedAt!.Value;
+        var all = PointLife.Of([("r1", first), ("r2", second)], now);
+        Assert.Equal(8, all.Length);
+        // With two whole sets either may go; with one, no point of it may.
+        Assert.All(all, l => Assert.Null(PointLife.Refusal(l, all, true, null, now)));
+        var one = PointLife.Of([("r2", second)], now);
+        Assert.All(one, l => Assert.Contains("last set", PointLife.Refusal(l, one, true, null, now)!.What));
+        // A set of which one was given up leads nowhere, so it stands in for nothing.
+        var broken = all.Select(l =>
+                l is { Run: "r1", Point.Planned.Kind: "twin" }
+                    ? l with
+                    {
+                        Point = l.Point with { State = PointState.GivenUp },
+                    }
+                    : l
             )
+            .ToList();
+        Assert.All(broken.Where(l => l.Run == "r2"), l =>
+            Assert.NotNull(PointLife.Refusal(l, broken, true, null, now))
         );
-        var all = PointLife.Of([("r1", state)], state.EndedAt!.Value);
-        Assert.Equal(4, all.Length);
-        Assert.Null(PointLife.Refusal(all[0], all, true, null, state.EndedAt.Value));
-        // Both of a member in one word are not let go: one has to stay.
-        var its = all.Where(l => l.Point.Planned.Member == "app/n1").ToList();
-        Assert.NotNull(PointLife.Refusal(its[1], all.Except([its[0]]), true, null, state.EndedAt.Value));
     }
 
     private const string ProductWithTwin = """
@@ -157,6 +167,7 @@ public sealed class PointLifeTests
         jumps:
           to-7: {from: "=6", to: "7", methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put],
               points: [{capture: save, while: stopped}, {capture: twin, while: stopped}]}
+        routines: {restore: {save: [put], twin: [put]}}
         steps: {put: {do: {install: x, version: "{jump.to}"}}, save: {do: {capture: save}}, twin: {do: {capture: twin}}}
 
         """;

@@ -119,13 +119,24 @@ public static class PathCommand
         return answer.Ok ? (index, answer.Value!) : throw new MisusedException(answer.Problems);
     }
 
+    // Where a kept plan may be named instead, no goal has to be.
+    private static readonly Option<string?> GoalFileIfAny = new("--goal")
+    {
+        Description = "with files: the goal document (- for standard input)",
+    };
+
     internal static Symbol[] FileOptions => [GoalFile, Estate, Readings, Catalogue, Day];
+
+    internal static Symbol[] FileOptionsIfAny => [GoalFileIfAny, Estate, Readings, Catalogue, Day];
+
+    internal static string? GoalPathIfAny(ParseResult result) => result.GetValue(GoalFileIfAny);
 
     internal static bool OnFiles(ParseResult result) => result.GetValue(Estate) is not null;
 
     internal static string GoalPath(ParseResult result) => result.GetValue(GoalFile)!;
 
-    internal static int Show(PathView path, Output output, bool pairs)
+    /// <param name="back">Whether it is a return path.</param>
+    internal static int Show(PathView path, Output output, bool pairs, bool back = false)
     {
         output.Write(
             path,
@@ -133,14 +144,18 @@ public static class PathCommand
             {
                 if (path.AlreadyMet)
                 {
-                    output.Line("The goal is met already; there is nothing to do.");
+                    output.Line(
+                        back ? "Nothing has to be led back." : "The goal is met already; there is nothing to do."
+                    );
                     Notes(path, output);
                     return;
                 }
                 if (!path.Found)
                 {
                     output.Heading(
-                        path.Proved ? "There is no path." : "No path was found before the search was cut off."
+                        !path.Proved ? "No path was found before the search was cut off."
+                        : back ? "The return path is closed."
+                        : "There is no path."
                     );
                     foreach (var reason in path.Reasons)
                     {

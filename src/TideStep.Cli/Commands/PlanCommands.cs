@@ -150,10 +150,11 @@ public static class PlanCommands
                             ct
                         ),
                         output,
-                        false
+                        false,
+                        back: true
                     );
                 },
-                [which, after, move, .. PathCommand.FileOptions]
+                [which, after, move, .. PathCommand.FileOptionsIfAny]
             )
         );
         var (earlier, later) = (
@@ -270,7 +271,11 @@ public static class PlanCommands
         CancellationToken ct
     )
     {
-        var (index, path) = await PathCommand.OnFilesAsync(result, forPlan: true, ct);
+        if (PathCommand.GoalPathIfAny(result) is not { } goal)
+            throw new MisusedException([
+                new Problem("--goal is missing", null, "Files need --goal with --estate, --readings and --catalogue."),
+            ]);
+        var (index, path) = await PathCommand.OnFilesAsync(result, goal, forPlan: true, ct);
         var plan = path is { Found: true, AlreadyMet: false }
             ? PlanMaker.Make(index, path, "files", "files")
             : throw new MisusedException([
@@ -280,7 +285,7 @@ public static class PlanCommands
             throw new MisusedException(plan.Problems);
         var back = Core.Returns.ReturnPlanner.PathFrom(index, plan.Value!, after ?? plan.Value!.Blocks.Length, move);
         return back.Ok
-            ? PathCommand.Show(Core.Paths.PathView.Of(back.Value!), output, false)
+            ? PathCommand.Show(Core.Paths.PathView.Of(back.Value!), output, false, back: true)
             : throw new MisusedException(back.Problems);
     }
 
@@ -340,7 +345,8 @@ public static class PlanCommands
                         Took(block.Expected + block.Settle, block.AtMost + block.Settle),
                         .. timed ? new[] { block.TurnBack?.ToString("HH:mm") ?? "" } : [],
                         $"{ReturnWord(block.Return)}"
-                            + (block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : ""),
+                            + (block.Return.Length > TimeSpan.Zero ? ", " + Durations.Write(block.Return.Length) : "")
+                            + Partly(block.Return),
                         .. said ? new[] { string.Join(", ", block.ComponentsOut) } : [],
                     ]);
                     if (steps && !block.StillServing.IsEmpty)
@@ -413,6 +419,16 @@ public static class PlanCommands
                     output.Line($"point of no return: part {closes.Number}, {closes.Title}: {closes.Return.Why}");
                 else if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.WithLoss) is { } loss)
                     output.Line($"loss begins: part {loss.Number}, {loss.Title}: {loss.Return.Why}");
+                foreach (var block in plan.Blocks.Where(b => !b.VoidsCaptures.IsEmpty))
+                    output.Line(
+                        $"part {block.Number} makes void what was captured before: {string.Join(", ", block.VoidsCaptures)}"
+                            + (block.Voids.IsEmpty ? "" : $"; of this plan {string.Join(", ", block.Voids)}")
+                    );
+                foreach (var why in plan.Moves.Where(m => m.WhyOut is not null).GroupBy(m => m.WhyOut))
+                    output.Line(
+                        $"why {(why.Count() == 1 ? "move" : "moves")} {string.Join(", ", why.Select(m => m.Number))} "
+                            + $"{(why.Count() == 1 ? "takes" : "take")} an outage: {why.Key}"
+                    );
                 Needs(plan, output, steps);
                 foreach (var note in plan.Notes)
                     output.Line($"note: {note}");
@@ -471,6 +487,12 @@ public static class PlanCommands
                     + $"{(task.Max(t => t.Ahead) is { } ahead ? $", {Durations.Write(ahead)} ahead" : "")})"
             );
     }
+
+    private static string Partly(ReturnPath path) =>
+        path.Partly is not { } partly
+            ? ""
+            : $"; as far as move {partly.Move}: {Durations.Write(partly.Length)}"
+                + (partly.State == ReturnState.WithLoss ? ", with loss" : "");
 
     private static string ReturnWord(ReturnPath path) =>
         path.State switch

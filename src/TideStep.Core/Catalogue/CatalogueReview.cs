@@ -67,6 +67,8 @@ public static class CatalogueReview
                 jump.Place,
                 $"Known are {Known(product)}."
             );
+        foreach (var wish in jump.Points.Where(w => w.Of is not null))
+            PointOf(catalogue, product, jump, wish, findings);
         foreach (var requirement in jump.Requires.Concat(jump.Together))
         {
             if (catalogue.Find(requirement.Product) is not { } other)
@@ -84,6 +86,29 @@ public static class CatalogueReview
                     $"Known are {Known(other)}."
                 );
         }
+    }
+
+    // What is captured of another product is a capture there.
+    private static void PointOf(
+        ProductCatalogue catalogue,
+        Product product,
+        Jump jump,
+        PointWish wish,
+        Findings findings
+    )
+    {
+        if (catalogue.Find(wish.Of!) is not { } other)
+            findings.Add(
+                $"jump {jump.Id} of {product.Id} wants a point of '{wish.Of}', which is no product of the catalogue",
+                wish.Place,
+                Nearest.Hint(wish.Of!, catalogue.Products.Select(p => p.Id))
+            );
+        else if (!other.Steps.TryGetValue(wish.Capture, out var step) || step.Do is not CaptureAction)
+            findings.Add(
+                $"jump {jump.Id} of {product.Id} wants '{wish.Capture}' of {other.Id}, which captures nothing there",
+                wish.Place,
+                Nearest.Hint(wish.Capture, other.Steps.Values.Where(s => s.Do is CaptureAction).Select(s => s.Name))
+            );
     }
 
     // A requirement on a product that nothing in the estate is related to is never asked (3-planning, Moves).

@@ -178,10 +178,11 @@ internal static class JumpDocument
         foreach (var node in form.List("points"))
         {
             var item = Form.OpenOrWord(node, "capture", $"{form.What}, points", form.Findings);
-            var capture = item.Required("capture");
-            if (capture.Length > 0)
+            var (capture, of) = (item.Required("capture"), item.Text("of"));
+            // What another product captures is known only with the whole catalogue.
+            if (capture.Length > 0 && of is null)
                 StepDocument.Expect(capture, item.PlaceOf("capture"), item.What, steps, form.Findings);
-            if (steps.TryGetValue(capture, out var step) && step.Do is not CaptureAction)
+            if (of is null && steps.TryGetValue(capture, out var step) && step.Do is not CaptureAction)
                 form.Findings.Add(
                     $"{item.What}: step '{capture}' captures nothing",
                     item.PlaceOf("capture"),
@@ -195,6 +196,8 @@ internal static class JumpDocument
             {
                 Serves = item.Duration("serves") ?? PointWish.ServesUsually,
                 Settle = item.Duration("settle") ?? PointWish.SettlesUsually,
+                Of = of,
+                Place = item.At,
             };
             if (wish.Settle > wish.Serves)
                 form.Findings.Add(

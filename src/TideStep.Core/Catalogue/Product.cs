@@ -148,6 +148,13 @@ public sealed record Requirement(string Product, VersionRange Range);
 /// <summary>A rollback point that a jump wants captured, by the step of that name.</summary>
 public sealed record PointWish(string Capture, bool WhileServing, bool PerMember)
 {
+    /// <summary>The product whose related components are captured, by a step of theirs, before the jump's own component
+    /// leaves; null for the jump's own.</summary>
+    public string? Of { get; init; }
+
+    /// <summary>Where it is asked for.</summary>
+    public Place? Place { get; init; }
+
     /// <summary>How long it serves once its run has ended, where the catalogue says nothing.</summary>
     public static readonly TimeSpan ServesUsually = TimeSpan.FromDays(30);
 
@@ -221,6 +228,10 @@ public sealed record Jump(
     Place? Place
 )
 {
+    /// <summary>Of a restore, which stands for a jump down: the captures that are restored together, in their order;
+    /// empty for any other jump.</summary>
+    public ImmutableArray<string> Restores { get; init; } = [];
+
     /// <summary>Questions that the new version asks.</summary>
     public ImmutableArray<JumpQuestion> Questions { get; init; } = [];
 

@@ -80,6 +80,7 @@ internal sealed class ComponentReader(
             SpareNodes = spareNodes,
             Alike = ReadAlike(form),
             Capacity = ReadCapacity(form),
+            Retired = form.Word("retired", "free", "gone") == "gone" ? Retired.Gone : Retired.Free,
             RunsWithDependants = form.Word("runs-with", "dependants") is not null,
         };
         form.Close();

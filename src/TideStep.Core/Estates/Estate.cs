@@ -93,9 +93,20 @@ public sealed record Component(
     /// <summary>What one member can bear; null where nobody said.</summary>
     public Capacity? Capacity { get; init; }
 
+    /// <summary>What becomes of the node of a member that was replaced.</summary>
+    public Retired Retired { get; init; }
+
     /// <summary>Whether it has no process of its own, as a runtime or a library: its members run what is installed once
     /// those that stand on them were restarted, and nobody waits for it before.</summary>
     public bool RunsWithDependants { get; init; }
+}
+
+/// <summary>What becomes of the node of a member that was replaced: it stands ready for another, or it is gone for
+/// good.</summary>
+public enum Retired
+{
+    Free,
+    Gone,
 }
 
 /// <summary>To which degree members of one component must run the same.</summary>

@@ -111,6 +111,10 @@ public sealed class EstateIndex
             || (p.B == component && Components[p.A].Product == product)
         );
 
+    /// <summary>The components that a component relates to, or that relate to it, each once.</summary>
+    public IEnumerable<int> RelatedTo(int component) =>
+        Pairs.Where(p => p.A == component || p.B == component).Select(p => p.A == component ? p.B : p.A).Distinct();
+
     /// <summary>The members on a node, of all components.</summary>
     public IReadOnlyList<(int Component, Member Member)> OnNode(string node) => _onNode.GetValueOrDefault(node, []);
 

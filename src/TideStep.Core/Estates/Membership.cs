@@ -54,11 +54,18 @@ public sealed class Membership
             _moved[id] = its with
             {
                 Members = members,
-                SpareNodes = id == component ? [.. its.SpareNodes.Where(n => n != taken), old] : its.SpareNodes,
+                SpareNodes = id == component ? Spares(its, old, taken) : its.SpareNodes,
             };
         }
         _estate = null;
         return swapped;
+    }
+
+    // Who comes back takes an old member's node before one that was a spare from the start.
+    private ImmutableArray<string> Spares(Component its, string old, string taken)
+    {
+        var first = _start.Find(its.Id)!.Members.Select(m => m.Node).ToHashSet();
+        return [.. its.SpareNodes.Where(n => n != taken).Append(old).OrderBy(n => !first.Contains(n))];
     }
 
     /// <summary>The estate with its members where readings found them: where a member runs nothing and a spare node of

@@ -92,17 +92,20 @@ internal sealed class RemainingCost
     public static bool MayEnd(PathProblem problem, int c, int version)
     {
         if (problem.IsMixed(c, version))
-            return problem.MayStayUnsettled(c);
+            return problem.MayStayUnsettled(c)
+                && (
+                    problem.Request.Goal.SupportedAt is not { } day || problem.Found[c].All(v => IsSupported(c, v, day))
+                );
         if (problem.TargetOf[c] is { } target)
             return !problem.IsAbsent(c, version)
                 && target.Range.Contains(problem.Versions[c][version], problem.Products[c]!.IsRelease);
         if (problem.Request.Goal.SupportedAt is { } date)
-            return problem.IsAbsent(c, version)
-                || (
-                    problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release
-                    && (release.Ends is null || release.Ends >= date)
-                );
+            return problem.IsAbsent(c, version) || IsSupported(c, version, date);
         return true;
+
+        bool IsSupported(int c, int version, DateOnly day) =>
+            problem.Products[c]!.ReleaseOf(problem.Versions[c][version]) is { } release
+            && (release.Ends is null || release.Ends >= day);
     }
 
     private long[]?[] Of(PathProblem problem, int c)

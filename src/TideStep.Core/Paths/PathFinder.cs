@@ -105,7 +105,7 @@ public static class PathFinder
         if (problem.Request.Small != false && IsSmall(problem) && Exactly(problem) is var small && small.Proved)
             return small;
         var (search, end, proved) = ByStructure(problem);
-        return (search, end, proved && !(problem.DependsOnOthers && end is not null));
+        return (search, end, proved && !problem.DependsOnOthers);
     }
 
     // What is carried on counts as relied on too, and the searches by structure do not weigh it.
@@ -175,6 +175,8 @@ public static class PathFinder
                 ChainSearch.Fits(strict)
                 && new EndDomains(strict).CanAllStand() == true
                 && ByStructure(strict) is { End: not null, Proved: true } sure
+                // What is carried on is relied on too; then others may rely on as little.
+                && sure.End.Cost[CostLayout.Untested] == 0
             )
                 return sure;
         }
@@ -326,7 +328,9 @@ public static class PathFinder
         cost[CostLayout.Untested] = relied.Count;
         // Other ends with as few untested pairs could still be better where the order of these costs more than the ends
         // themselves.
-        var reached = Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i]);
+        var reached =
+            Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i])
+            && cost[search.Layout.AfterClosing] + cost[search.Layout.Transitional] + cost[search.Layout.OutOfTurn] == 0;
         var joint = problem.Request.Joint && search.JointCouldHelp(end, null);
         var found = PathSearch.Follow(problem, [.. PathSearch.Trail(end)], cost);
         if (proved && unique && reached && !joint)

@@ -71,9 +71,14 @@ internal sealed record MoveOption(
 /// <param name="Verdict">The worst verdict of those that are new, where any is; else the worst.</param>
 /// <param name="Inherited">Whether nothing of it is new: it stands today, or is carried on no worse.</param>
 /// <param name="Transitional">Whether any of its versions is only tolerated.</param>
-/// <param name="Relied">Whether any of its versions is untested or worse and not what stands today.</param>
+/// <param name="Relied">Whether any of its versions is untested or worse, not what stands today, and not allowed by
+/// name.</param>
 internal sealed record JudgedPair(PairVerdict Verdict, bool Inherited, bool Transitional, bool Relied)
 {
+    /// <summary>Whether any of its versions may not stand on the way: new, and neither supported nor transitional nor
+    /// an allowed gap.</summary>
+    public bool Blocked { get; init; }
+
     public void Deconstruct(out PairVerdict verdict, out bool inherited) => (verdict, inherited) = (Verdict, Inherited);
 }
 
@@ -752,7 +757,7 @@ internal sealed class PathProblem
         var missing = stateB < 0 || IsAbsent(b, stateB);
         PairVerdict? worst = null,
             worstNew = null;
-        var (transitional, relied) = (false, false);
+        var (transitional, relied, blocked) = (false, false, false);
         foreach (var va in IsMixed(a, stateA) ? Found[a] : [stateA])
         foreach (
             var vb in missing ? [stateB]
@@ -766,9 +771,15 @@ internal sealed class PathProblem
             if (worst is null || worst.Verdict < verdict.Verdict)
                 worst = verdict;
             transitional |= verdict.Verdict == Verdict.Transitional;
-            relied |= verdict.Verdict >= Verdict.Untested && !(IsAsToday(a, va) && IsToday(b, vb));
-            if (!IsInherited(pair, va, vb, verdict.Verdict) && (worstNew is null || worstNew.Verdict < verdict.Verdict))
+            var named = verdict.Verdict >= Verdict.Untested && AllowedByName(pair, va, vb);
+            relied |= verdict.Verdict >= Verdict.Untested && !named && !(IsAsToday(a, va) && IsToday(b, vb));
+            if (IsInherited(pair, va, vb, verdict.Verdict))
+                continue;
+            if (worstNew is null || worstNew.Verdict < verdict.Verdict)
                 worstNew = verdict;
+            blocked |=
+                verdict.Verdict == Verdict.Unsupported
+                || (verdict.Verdict == Verdict.Untested && !named && !Request.Goal.AllowUntested);
         }
         var shown = worstNew ?? worst!;
         if (
@@ -777,7 +788,7 @@ internal sealed class PathProblem
             && _aside.Contains(PathReasons.OfPair(this, pair, stateA, stateB, worstNew).What)
         )
             return new JudgedPair(shown with { Verdict = Verdict.Supported }, false, false, false);
-        return new JudgedPair(shown, worstNew is null, transitional, relied);
+        return new JudgedPair(shown, worstNew is null, transitional, relied) { Blocked = blocked };
     }
 
     private bool IsToday(int c, int version) => version < 0 ? Today[c] < 0 : IsAsToday(c, version);
@@ -861,17 +872,11 @@ internal sealed class PathProblem
     /// asked.</summary>
     public PairReach? Reach { get; set; }
 
-    private bool MayStandAnew(int pair, int[] state) =>
-        Judge(pair, state) is { Inherited: true } or { Verdict.Verdict: <= Verdict.Transitional }
-        || (
-            Judge(pair, state).Verdict.Verdict == Verdict.Untested
-            && (Request.Goal.AllowUntested || AllowedByName(pair, state))
-        );
+    private bool MayStandAnew(int pair, int[] state) => !Judge(pair, state).Blocked;
 
     /// <summary>Whether a path relies on a pair by standing so: untested, or worse where it is carried on; pairs in
     /// which both are as today and those allowed by name do not count (3-planning, Verdict).</summary>
-    public bool ReliesOn(int pair, int[] state) =>
-        Meets(pair, state) && Judge(pair, state).Relied && !AllowedByName(pair, state);
+    public bool ReliesOn(int pair, int[] state) => Meets(pair, state) && Judge(pair, state).Relied;
 
     /// <summary>Whether exactly one component of a pair is where it is today; then it is relied on once, whatever
     /// versions it passes.</summary>
@@ -880,7 +885,10 @@ internal sealed class PathProblem
         != IsToday(Index.Pairs[pair].B, state[Index.Pairs[pair].B]);
 
     /// <summary>Whether an untested pair is allowed by name.</summary>
-    public bool AllowedByName(int pair, int[] state)
+    public bool AllowedByName(int pair, int[] state) =>
+        AllowedByName(pair, state[Index.Pairs[pair].A], state[Index.Pairs[pair].B]);
+
+    private bool AllowedByName(int pair, int va, int vb)
     {
         var (a, b) = (Index.Pairs[pair].A, Index.Pairs[pair].B);
         return Request.Goal.Allowed.Any(allowed =>
@@ -890,8 +898,8 @@ internal sealed class PathProblem
 
         bool Fits(string component, string range, int c) =>
             Index.Components[c].Id == component
-            && state[c] >= 0
+            && (c == a ? va : vb) is >= 0 and var version
             && Core.Versions.VersionRange.TryParse(range, Products[c]!.Scheme, out _) is { } read
-            && read.Contains(Versions[c][state[c]], Products[c]!.IsRelease);
+            && read.Contains(Versions[c][version], Products[c]!.IsRelease);
     }
 }

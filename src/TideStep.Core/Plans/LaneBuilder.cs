@@ -13,6 +13,9 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
     /// <summary>What steps took in earlier runs.</summary>
     public LearntTimes Learnt { get; init; } = LearntTimes.None;
 
+    /// <summary>The name of the step that waits for a member to be in step.</summary>
+    public const string InStep = "in-step";
+
     private readonly HashSet<string> _ids = [];
     private readonly HashSet<(string Member, string Step)> _standing = [];
     private readonly Templates _templates = new();
@@ -375,8 +378,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
         var learnt = Learnt.Of(ProductOf(member).Id, "in-step");
         return new PlanStep(
-            Unique($"{scope}/{member.Id}/in-step"),
-            "in-step",
+            Unique($"{scope}/{member.Id}/{InStep}"),
+            InStep,
             to is null ? "wait until it is in step" : $"wait until it runs {to} and is in step",
             new AwaitAction(holds),
             null,

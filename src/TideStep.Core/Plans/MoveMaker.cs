@@ -28,18 +28,19 @@ internal sealed partial class MoveMaker
             index,
             findings,
             new LaneBuilder(index, answers, findings) { Learnt = learnt },
-            new ReturnOutlook(index, path),
+            new ReturnOutlook(index, path, answers),
             CanDoWithout(index)
         );
     }
 
     /// <summary>For a way back: restores know their rollback points, and members that are out already go in a wave of
     /// their own before the others.</summary>
-    /// <param name="restores">The place of the point that a restore brings a member back from.</param>
+    /// <param name="restores">By which routines a restore brings a member back, and from which points, in their
+    /// order.</param>
     /// <param name="outNow">The members that are out.</param>
     public MoveMaker(
         EstateIndex index,
-        Func<Jump, Member, RollbackPlace?> restores,
+        Func<Jump, Member, IEnumerable<(string Kind, RollbackPlace? Place)>> restores,
         IReadOnlySet<string> outNow,
         IReadOnlyDictionary<string, string> answers,
         Findings findings
@@ -58,7 +59,7 @@ internal sealed partial class MoveMaker
     private static List<Component> CanDoWithout(EstateIndex index) =>
         [.. index.Components.Where(c => c.Relations.Any(r => r is { Kind: RelationKind.DependsOn, Optional: true }))];
 
-    private readonly Func<Jump, Member, RollbackPlace?>? _restores;
+    private readonly Func<Jump, Member, IEnumerable<(string Kind, RollbackPlace? Place)>>? _restores;
     private readonly IReadOnlySet<string> _outNow = new HashSet<string>();
     private readonly Dictionary<string, ImmutableArray<Member>> _replaced = [];
 
@@ -181,8 +182,28 @@ internal sealed partial class MoveMaker
         {
             Finish(number, jump);
             Settled(jump);
+            _runs[jump.Component] = jump.To.Label;
         }
+        Uncaptured(number, move);
     }
+
+    // A point that is wanted and that the plan has no place for is said, never left out in silence.
+    private void Uncaptured(int number, Move move)
+    {
+        foreach (var jump in move.Jumps)
+        foreach (var wish in jump.Jump.Points.Where(w => w.Of is not null))
+            if (!Points.Any(p => p.Move == number && p.Kind == wish.Capture && ProductOf(p.Component) == wish.Of))
+                _findings.Add(
+                    $"move {number}: jump {jump.Jump.Id} wants {wish.Capture} of {wish.Of} "
+                        + $"{(wish.WhileServing ? "while it serves" : "while it is stopped")}, and none that "
+                        + $"{jump.Component} relates to "
+                        + (wish.WhileServing ? "serves" : "is stopped by this move"),
+                    wish.Place,
+                    wish.WhileServing ? null : "Say while: serving, or choose a method that takes it out."
+                );
+    }
+
+    private string? ProductOf(string component) => _index.Estate.Find(component)?.Product;
 
     // Offline all members move; found mixed, only those at another version.
     private ImmutableArray<Member> MovingOf(TakenJump jump)
@@ -296,11 +317,13 @@ internal sealed partial class MoveMaker
     private ImmutableArray<Lane> CaptureLanes(int number, TakenJump jump, ImmutableArray<Member> members)
     {
         var lanes = ImmutableArray.CreateBuilder<Lane>();
+        foreach (var (member, wish) in Related(jump.Jump.Points.Where(p => p.WhileServing), jump.Component))
+            lanes.Add(new Lane(member.Id, [.. Capture(number, RunsNow(member), null, member, wish)]));
         foreach (var member in members)
         {
             var steps = jump
-                .Jump.Points.Where(p => p.WhileServing && (p.PerMember || member == members[0]))
-                .SelectMany(p => Capture(number, jump, member, p))
+                .Jump.Points.Where(p => p.Of is null && p.WhileServing && (p.PerMember || member == members[0]))
+                .SelectMany(p => Capture(number, jump.From.Label, jump.To.Label, member, p))
                 .ToImmutableArray();
             if (!steps.IsEmpty)
                 lanes.Add(new Lane(member.Id, steps));
@@ -308,32 +331,65 @@ internal sealed partial class MoveMaker
         return lanes.ToImmutable();
     }
 
-    private IEnumerable<PlanStep> Capture(int number, TakenJump jump, Member member, PointWish wish, string? set = null)
+    // Points of related components: of each member, or of one of each component.
+    private IEnumerable<(Member Member, PointWish Wish)> Related(IEnumerable<PointWish> wishes, string component) =>
+        wishes
+            .Where(w => w.Of is not null)
+            .SelectMany(w =>
+                _index
+                    .RelatedTo(_index.NumberOf(component))
+                    .Select(c => _index.Components[c])
+                    .Where(c => c.Product == w.Of)
+                    .SelectMany(c => w.PerMember ? MembersOf(c) : MembersOf(c).Take(1))
+                    .Where(m => !_index.IsOut(m))
+                    .Select(m => (m, w))
+            );
+
+    // What a component runs when a move begins: as it was found, or as an earlier move left it.
+    private string? RunsNow(Member member) =>
+        _runs.GetValueOrDefault(member.Component) ?? _index.Readings.Of(member).Running;
+
+    private readonly Dictionary<string, string> _runs = [];
+
+    private ImmutableArray<PlanStep> Capture(
+        int number,
+        string? from,
+        string? to,
+        Member member,
+        PointWish wish,
+        string? set = null
+    )
     {
         var id = $"{member.Component}-{member.Node}-m{number}-{wish.Capture}";
-        if (_captured.Add(id))
+        // What proves the capture follows it at once: nothing is changed before the point is known to bring back what
+        // it should.
+        ImmutableArray<string> proof = _lanes.ProductOf(member).Routines.Prove.GetValueOrDefault(wish.Capture, []);
+        ImmutableArray<PlanStep> steps =
+        [
+            .. _lanes.Steps(
+                $"m{number}/capture",
+                member,
+                [wish.Capture, .. proof],
+                wish.WhileServing ? MemberState.InService : MemberState.Out,
+                from,
+                to,
+                new RollbackPlace(id, wish.Capture, member.Id, "", from ?? ""),
+                id,
+                alone: true
+            ),
+        ];
+        // What is captured only under a condition is a point only where it is captured.
+        if (steps.Any(s => s.Point == id) && _captured.Add(id))
             Points.Add(
-                new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, jump.From.Label)
+                new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, from ?? "")
                 {
                     Set = set,
+                    Restorable = _lanes.ProductOf(member).Routines.Restore.ContainsKey(wish.Capture),
                     Serves = wish.Serves,
                     Settle = wish.Settle,
                 }
             );
-        // What proves the capture follows it at once: nothing is changed before the point is known to bring back what
-        // it should.
-        ImmutableArray<string> proof = _lanes.ProductOf(member).Routines.Prove.GetValueOrDefault(wish.Capture, []);
-        return _lanes.Steps(
-            $"m{number}/capture",
-            member,
-            [wish.Capture, .. proof],
-            wish.WhileServing ? MemberState.InService : MemberState.Out,
-            jump.From.Label,
-            jump.To.Label,
-            new RollbackPlace(id, wish.Capture, member.Id, "", jump.From.Label),
-            id,
-            alone: true
-        );
+        return steps.Any(s => s.Point == id) ? steps : [];
     }
 
     // With everything stopped, what is captured of all members belongs together.
@@ -345,19 +401,47 @@ internal sealed partial class MoveMaker
         bool together = false
     ) =>
         jump
-            .Jump.Points.Where(p => !p.WhileServing && (p.PerMember || first))
-            .SelectMany(p => Capture(number, jump, member, p, together ? $"m{number}" : null));
+            .Jump.Points.Where(p => p.Of is null && !p.WhileServing && (p.PerMember || first))
+            .SelectMany(p =>
+                Capture(number, jump.From.Label, jump.To.Label, member, p, together ? $"m{number}" : null)
+            );
 
-    // What a jump changes on a member, or what a restore brings back there.
+    // The same of what is related, once it has left and before the jump's own component does.
+    private IEnumerable<PlanStep> StoppedCapturesOf(int number, IEnumerable<TakenJump> jumps, Member member) =>
+        jumps
+            .SelectMany(j => Related(j.Jump.Points.Where(p => !p.WhileServing), j.Component))
+            .Where(r => r.Member.Id == member.Id)
+            .SelectMany(r => Capture(number, RunsNow(member), null, member, r.Wish));
+
+    // What a jump changes on a member, or what a restore brings back there: each point of the set in its turn.
     private IEnumerable<PlanStep> Change(string scope, Member member, TakenJump jump) =>
+        jump.Jump.Restores.IsEmpty
+            ? Changes(scope, member, jump, jump.Jump.Change, null)
+            : (_restores?.Invoke(jump.Jump, member) ?? []).SelectMany(r =>
+                Changes(
+                    scope,
+                    member,
+                    jump,
+                    _lanes.ProductOf(member).Routines.Restore.GetValueOrDefault(r.Kind, []),
+                    r.Place
+                )
+            );
+
+    private IEnumerable<PlanStep> Changes(
+        string scope,
+        Member member,
+        TakenJump jump,
+        ImmutableArray<string> steps,
+        RollbackPlace? point
+    ) =>
         _lanes.Steps(
             scope,
             member,
-            jump.Jump.Change,
+            steps,
             MemberState.Working,
             jump.From.Label,
             jump.To.Label,
-            _restores?.Invoke(jump.Jump, member),
+            point,
             closes: jump.Jump.Closes
         );
 
@@ -421,7 +505,11 @@ internal sealed partial class MoveMaker
                     var wholeNode = jump.Jump.Restarts == RestartScope.Node;
                     IEnumerable<PlanStep> steps = _lanes
                         .Empty(scope, member, [member, .. outHere], wholeNode)
-                        .Concat(outHere.SelectMany(m => _lanes.Leave(scope, m, null, null)))
+                        .Concat(
+                            outHere.SelectMany(m =>
+                                _lanes.Leave(scope, m, null, null).Concat(StoppedCapturesOf(number, [jump], m))
+                            )
+                        )
                         .Concat(_lanes.Leave(scope, member, jump.From.Label, jump.To.Label))
                         .Concat(StoppedCaptures(number, jump, member, member == first))
                         .Concat(Change($"{scope}/change", member, jump))
@@ -531,7 +619,7 @@ internal sealed partial class MoveMaker
             AtMost = atMost > expected ? atMost : null,
             StillServing = [.. StillServing(outgoing, componentsOut)],
         };
-        Blocks.Add(_outlook is null ? block : block with { Return = _outlook.After(block) });
+        Blocks.Add(_outlook is null ? block : _outlook.After(block));
     }
 
     private IEnumerable<string> StillServing(ImmutableArray<string> outgoing, ImmutableArray<string> componentsOut)

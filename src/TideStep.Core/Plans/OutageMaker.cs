@@ -31,6 +31,7 @@ internal sealed partial class MoveMaker
                             own.IsDefault ? null : own[0].From.Label,
                             own.IsDefault ? null : own[0].To.Label
                         ),
+                        .. StoppedCapturesOf(number, move.Jumps, m),
                     ]
                 ))
                 .Where(l => !l.Steps.IsEmpty)

@@ -154,7 +154,17 @@ public sealed record Lane(string Subject, ImmutableArray<PlanStep> Steps)
 }
 
 /// <summary>The return path as it stands after a block.</summary>
-public sealed record ReturnPath(ReturnState State, TimeSpan Length, string Why);
+public sealed record ReturnPath(ReturnState State, TimeSpan Length, string Why)
+{
+    /// <summary>Where the way to the start is closed: how far one can still return; null where nowhere.</summary>
+    public PartialReturn? Partly { get; init; }
+}
+
+/// <summary>How far one can still return where the way to the start is closed.</summary>
+/// <param name="Move">The earliest move whose beginning can be reached.</param>
+/// <param name="State">Whether that is without loss.</param>
+/// <param name="Length">How long it takes.</param>
+public sealed record PartialReturn(int Move, ReturnState State, TimeSpan Length);
 
 /// <summary>Lanes that run together: a wave, or a part of a phase. The next block begins when all are done and the
 /// settle time is over.</summary>
@@ -177,6 +187,17 @@ public sealed record Block(
     ReturnPath Return
 )
 {
+    /// <summary>Whether its move has begun with it: preparation that changes nothing that runs is no part of a move's
+    /// beginning.</summary>
+    [JsonIgnore]
+    public bool OpensMove => Early != true && Phase != Phase.Prepare;
+
+    /// <summary>The rollback points of this plan that it makes void, by their identifiers.</summary>
+    public ImmutableArray<string> Voids { get; init; } = [];
+
+    /// <summary>The captures that it makes void, earlier runs' as well: <c>component/capture</c>.</summary>
+    public ImmutableArray<string> VoidsCaptures { get; init; } = [];
+
     /// <summary>When it begins by the plan's figures, where the plan has windows.</summary>
     public DateTimeOffset? Begins { get; init; }
 
@@ -213,6 +234,9 @@ public sealed record PlannedPoint(
     /// <summary>The consistency set: points captured at one quiesced moment, restored together; null for one by
     /// itself.</summary>
     public string? Set { get; init; }
+
+    /// <summary>Whether its product says how it is restored; one that is only kept leads nobody back.</summary>
+    public bool Restorable { get; init; } = true;
 
     /// <summary>How long it serves once its run has ended.</summary>
     public TimeSpan Serves { get; init; } = PointWish.ServesUsually;

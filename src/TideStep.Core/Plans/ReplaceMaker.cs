@@ -45,6 +45,18 @@ internal sealed partial class MoveMaker
             .OrderBy(m => roles.IndexOf(_index.RoleOf(m) ?? ""))
             .ThenBy(m => m.Id, StringComparer.Ordinal)
             .ToList();
+        // A node that is gone for good serves nobody again: each spare is used once.
+        var comesFree = component.Retired == Retired.Free;
+        if (!comesFree && component.SpareNodes.Length < order.Count)
+        {
+            _findings.Add(
+                $"component {component.Id} is replaced in move {number}: {order.Count} members, {component.SpareNodes.Length} "
+                    + "spare nodes, and what is retired is gone for good",
+                component.Place,
+                "Name as many spare nodes as there are members, or say retired: free."
+            );
+            return;
+        }
         var free = new Queue<string>(component.SpareNodes);
         var (now, placeOf) = (new List<Member>(), new Dictionary<string, string>());
         var waves = order.Chunk(size).ToList();
@@ -54,7 +66,7 @@ internal sealed partial class MoveMaker
                 .Select(w =>
                 {
                     var joining = w.Select(old => new Member(component.Id, spare.Dequeue(), old.Role)).ToList();
-                    foreach (var old in w)
+                    foreach (var old in w.Where(_ => comesFree))
                         spare.Enqueue(old.Node);
                     return (IEnumerable<Member>)joining;
                 })
@@ -91,7 +103,8 @@ internal sealed partial class MoveMaker
             );
             foreach (var (old, taken) in pairs)
             {
-                free.Enqueue(old.Node);
+                if (comesFree)
+                    free.Enqueue(old.Node);
                 now.Add(taken);
                 placeOf[old.Node] = taken.Node;
             }

@@ -10,13 +10,13 @@ namespace TideStep.Core.Plans;
 /// takes.
 /// Where every component is led back by exactly the versions it came through, each by the way that is best for it
 /// alone, the reverse of the plan is a best return path; else the paths are searched.</summary>
-internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
+internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnlyDictionary<string, string> answers)
 {
     /// <summary>Beyond so many components a return path that is no plain reverse is not searched for each
     /// block.</summary>
     private const int MostSearched = 40;
 
-    private readonly Standing _standing = new(index);
+    private readonly Standing _standing = new(index) { Unbound = new ReturnBinding(index, answers).Of };
     private (Estate For, BackFigures Figures) _known = (index.Estate, new BackFigures(index));
 
     // Of members on other nodes the waves and outages are others.
@@ -44,7 +44,30 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
                 _moves[component] = [move];
     }
 
-    public ReturnPath After(Block block)
+    /// <summary>A part with the return path as it stands after it, and with what it makes void.</summary>
+    public Block After(Block block)
+    {
+        _standing.Voided.Clear();
+        var answer = Path(block);
+        return block with
+        {
+            Return = answer,
+            Voids = [.. _standing.Voided.Distinct().Order(StringComparer.Ordinal)],
+            VoidsCaptures =
+            [
+                .. block
+                    .Lanes.SelectMany(l => l.Steps)
+                    .Where(s => s.Voids is not null)
+                    .SelectMany(s =>
+                        s.Voids!.Value.Select(v => v.Contains('/') ? v : $"{s.Member[..s.Member.IndexOf('/')]}/{v}")
+                    )
+                    .Distinct()
+                    .Order(StringComparer.Ordinal),
+            ],
+        };
+    }
+
+    private ReturnPath Path(Block block)
     {
         foreach (var step in block.Lanes.SelectMany(l => l.Steps))
             _standing.Take(step, block.Number);
@@ -109,14 +132,10 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
         Update();
         if (_closed.Min is { } closed)
         {
-            var standing = _ways[closed].For;
-            return new ReturnPath(
-                ReturnState.Closed,
-                TimeSpan.Zero,
-                $"{closed} {standing.Now} has no way down to {_before[0][closed]}"
-                    + $"{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} "
-                    + $"and no rollback point covers it"
-            );
+            return new ReturnPath(ReturnState.Closed, TimeSpan.Zero, WhyClosed(closed, _ways[closed].For))
+            {
+                Partly = Partly(),
+            };
         }
         if ((_sum.Winding == 0 && !_joint && !JointCouldHelp()) || _ways.Count > MostSearched)
         {
@@ -145,7 +164,10 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
                 $"no order of reverse moves leads "
                     + $"{string.Join(", ", _ways.Keys.Order(StringComparer.Ordinal))} back through states that are "
                     + $"allowed"
-            );
+            )
+            {
+                Partly = Partly(),
+            };
         var taken = found.Moves.SelectMany(m => m.Jumps).ToList();
         if (taken.Count == 0)
             return FoundMixed();
@@ -157,6 +179,48 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path)
             worst.Jump
         );
     }
+
+    private string WhyClosed(string id, ComponentStanding standing)
+    {
+        if (standing.Broken.FirstOrDefault() is { Problem: { } broken, Jump: var jump })
+            return $"{id}: {jump.Id} can't be carried out: {broken.What}{(broken.At is { } at ? $" ({at})" : "")}";
+        if (standing.Replaced)
+            return $"{id}: its members were replaced, and no jump down by 'replace' brings the old ones back";
+        return $"{id} {standing.Now} has no way down to {_before[0][id]}"
+            + $"{(standing.Floor is null ? "" : $" after the conversion to {standing.Floor}")} "
+            + "and no set of rollback points covers it";
+    }
+
+    // The earliest move whose beginning everything that has changed since leads back to.
+    private PartialReturn? Partly()
+    {
+        for (var move = 2; move <= _before.Count; move++)
+        {
+            var (target, whole, losses, changed) = (_before[move - 1], true, 0, 0);
+            var length = TimeSpan.Zero;
+            foreach (var (id, standing) in _standing.Changed)
+            {
+                if (standing.Rest is null && standing.Now.Equals(target[id]))
+                    continue;
+                changed++;
+                if (standing.To(target[id], Figures) is not { } way)
+                    whole = false;
+                else
+                    (losses, length) = (losses + way.Losses, length + way.Length);
+            }
+            if (whole && changed > 0 && StandsTogether(target))
+                return new PartialReturn(move, losses > 0 ? ReturnState.WithLoss : ReturnState.Clean, length);
+        }
+        return null;
+    }
+
+    // That each has a way by itself is not yet that they come there together.
+    private bool StandsTogether(ImmutableDictionary<string, Versions.Version> target) =>
+        _standing.Changed.Count is 1 or > MostSearched
+        || ReturnSearch
+            .Find(_standing, target, path.Day, path.Asked.AllowUntested, path.Asked.Allowed, withReasons: false)
+            .Value
+            is { Found: true };
 
     private ReturnPath FoundMixed() =>
         new(

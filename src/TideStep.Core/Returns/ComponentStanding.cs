@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Paths;
 using TideStep.Core.Plans;
@@ -20,7 +21,18 @@ public sealed record PointInHand(
     string Place,
     bool Lossy,
     DateTimeOffset? At
-);
+)
+{
+    /// <summary>The version that the jump leads to for which it was captured; what one jump captured is restored
+    /// together.</summary>
+    public string? To { get; init; }
+
+    /// <summary>Whether it leads back: captured, verified, and made void by nothing since.</summary>
+    public bool Usable { get; init; } = true;
+
+    /// <summary>Whether it covers every member of its component, though it was captured on one.</summary>
+    public bool OfComponent { get; init; }
+}
 
 /// <summary>Where a component stands in the midst of a plan or a run, and what can lead it back.</summary>
 /// <param name="Now">The version that its moved members are at.</param>
@@ -44,7 +56,13 @@ public sealed record ComponentStanding(
     /// where it converts back.</summary>
     public ImmutableArray<Versions.Version> Converted { get; init; } = [];
 
-    private const string RestorePrefix = "restore ";
+    /// <summary>Why a jump can't be carried out as it is described; null where it can, or where nobody asks.</summary>
+    internal Func<Component, Jump, Problem?>? Unbound { get; init; }
+
+    /// <summary>Whether members were replaced by others on other nodes: then only the same way back brings the old ones
+    /// back.</summary>
+    public bool Replaced { get; init; }
+
     private const string Reseed = "reseed";
 
     // What was reckoned for one standing says nothing of a copy made from it.
@@ -52,6 +70,7 @@ public sealed record ComponentStanding(
     {
         public ComponentStanding Of { get; } = of;
         public ImmutableArray<Jump>? Ways { get; set; }
+        public ImmutableArray<Jump>? Described { get; set; }
         public bool? JoinsAlone { get; set; }
         public Dictionary<(Versions.Version, BackFigures), ChainBack?> Chains { get; } = [];
     }
@@ -66,11 +85,25 @@ public sealed record ComponentStanding(
     /// <remarks>The return path of 3-planning: a restore is an offline reverse move; a member of a component that votes
     /// is reseeded from its peers instead, where its product can.
     /// Points of members of a component that does not vote can be restored one member after another as well.</remarks>
-    public ImmutableArray<Jump> Ways =>
-        Mine.Ways ??= [
-            .. Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor)).Select(Uncrossed),
-            .. Restores(),
-        ];
+    public ImmutableArray<Jump> Ways => Mine.Ways ??= [.. Described.Where(j => Unbound?.Invoke(Component, j) is null)];
+
+    /// <summary>The ways back that are described and can't be carried out, each with what is wrong and where.</summary>
+    public IEnumerable<(Jump Jump, Problem Problem)> Broken =>
+        Described.Select(j => (j, Unbound?.Invoke(Component, j)!)).Where(j => j.Item2 is not null);
+
+    private ImmutableArray<Jump> Described =>
+        Mine.Described ??= Replaced ? [.. ByReplacing()] : [.. Down().Select(Uncrossed), .. Restores()];
+
+    private IEnumerable<Jump> Down() => Product.Jumps.Where(j => j.Down && (Floor is null || j.To >= Floor));
+
+    // Restores and other methods would lead the new members back, and leave them where the old ones were not.
+    private IEnumerable<Jump> ByReplacing() =>
+        Component.Retired == Retired.Gone
+            ? []
+            : Down()
+                .Select(Uncrossed)
+                .Where(j => j.By(Method.Replace) is not null)
+                .Select(j => j with { Methods = [j.By(Method.Replace)!] });
 
     // A jump down that leaves the data as they were converted must not cross a conversion.
     private Jump Uncrossed(Jump jump) =>
@@ -94,40 +127,66 @@ public sealed record ComponentStanding(
     private static bool Joins(Jump jump) => jump.Methods.Any(m => m.Method is Method.Offline or Method.SideBySide);
 
     /// <summary>Whether a jump stands for the restore of rollback points.</summary>
-    public static bool IsRestore(Jump jump) => jump.Id.StartsWith(RestorePrefix, StringComparison.Ordinal);
+    public static bool IsRestore(Jump jump) => !jump.Restores.IsEmpty;
 
-    /// <summary>The point that a restore brings a member back from; null where it is reseeded.</summary>
-    public PointInHand? PointFor(Jump restore, string member) =>
-        Points.LastOrDefault(p =>
-            p.Member == member && p.Version.Equals(restore.To) && RestorePrefix + p.Kind == restore.Id
-        );
+    /// <summary>What a restore does on a member, in its order: by which routine, and from which point; none where it is
+    /// filled from its peers. A point of the whole component is restored once, where it was captured.</summary>
+    public IEnumerable<(string Kind, PointInHand? Point)> PointsFor(Jump restore, string member)
+    {
+        foreach (var kind in restore.Restores)
+        {
+            if (kind == Reseed)
+                yield return (kind, null);
+            var point = Points.LastOrDefault(p =>
+                p.Kind == kind && p.Usable && p.Version.Equals(restore.To) && (p.Member == member || p.OfComponent)
+            );
+            if (point is not null && (!point.OfComponent || OneFor(point) == member))
+                yield return (kind, point);
+        }
+    }
 
+    private string OneFor(PointInHand point) =>
+        Rest is not null && !Moved.Contains(point.Member) ? Moved.Min(StringComparer.Ordinal)! : point.Member;
+
+    // All points of a jump that have a restore routine are one set for their member: taken together, restored together.
     private IEnumerable<Jump> Restores()
     {
-        foreach (var group in Points.GroupBy(p => (p.Kind, p.Version)))
+        foreach (var set in Points.GroupBy(p => (p.Version, p.To)))
         {
-            if (!Product.Routines.Restore.TryGetValue(group.Key.Kind, out var steps))
+            var (to, points) = (
+                set.Key.Version,
+                set.Where(p => Product.Routines.Restore.ContainsKey(p.Kind)).ToImmutableArray()
+            );
+            if (points.IsEmpty)
                 continue;
-            var to = group.Key.Version;
             // What has to be brought there: everything that is not at it yet.
             var members = Rest is { } rest && rest.Equals(to) ? Moved : [.. Component.Members.Select(m => m.Id)];
-            if (!members.All(m => group.Any(p => p.Member == m)))
+            bool Covers(PointInHand p, string member) => p.OfComponent || p.Member == member;
+            if (
+                points.Any(p => !p.Usable && members.Any(m => Covers(p, m)))
+                || !members.All(m => points.Any(p => Covers(p, m)))
+            )
                 continue;
+            ImmutableArray<string> kinds =
+            [
+                .. points.Select(p => p.Kind).Distinct().OrderBy(k => PlaceOf(k, set.Key.To)),
+            ];
+            var steps = kinds.SelectMany(k => Product.Routines.Restore[k]).ToImmutableArray();
             var (each, settle) = (Takes(steps), SettleAfter(to));
-            var lossy = group.Any(p => p.Lossy && members.Contains(p.Member));
+            var lossy = points.Any(p => p.Lossy && members.Any(m => Covers(p, m)));
             var methods = ImmutableArray.Create(
                 new MethodFigures(Method.Offline, TimeSpan.Zero, settle, each, TimeSpan.Zero, null)
             );
-            if (Product.Voting.IsEmpty && Component.Members.Length > 1)
+            if (Product.Voting.IsEmpty && Component.Members.Length > 1 && points.All(p => !p.OfComponent))
                 methods = methods.Insert(
                     0,
                     new MethodFigures(Method.Rolling, each, settle, TimeSpan.Zero, TimeSpan.Zero, null)
                 );
-            yield return Restore(group.Key.Kind, to, methods, steps, lossy);
+            yield return Restore(kinds, to, methods, steps, lossy);
         }
         if (Rest is { } left && Product.Routines.Restore.TryGetValue(Reseed, out var reseed))
             yield return Restore(
-                Reseed,
+                [Reseed],
                 left,
                 [
                     new MethodFigures(
@@ -144,15 +203,26 @@ public sealed record ComponentStanding(
             );
     }
 
+    // The order of the jump's own points; what no jump names any more comes last.
+    private int PlaceOf(string kind, string? to)
+    {
+        var places = Product
+            .Jumps.Where(j => to is null || j.To.Label == to)
+            .Select(j => j.Points.ToList().FindIndex(w => w.Capture == kind && w.Of is null))
+            .Where(at => at >= 0)
+            .ToList();
+        return places.Count == 0 ? int.MaxValue : places.Min();
+    }
+
     private static Jump Restore(
-        string kind,
+        ImmutableArray<string> kinds,
         Versions.Version to,
         ImmutableArray<MethodFigures> methods,
         ImmutableArray<string> steps,
         bool lossy
     ) =>
         new(
-            RestorePrefix + kind,
+            $"restore {string.Join(" and ", kinds)}",
             VersionRange.Any,
             to,
             true,
@@ -168,7 +238,10 @@ public sealed record ComponentStanding(
             [],
             [],
             null
-        );
+        )
+        {
+            Restores = kinds,
+        };
 
     private TimeSpan Takes(ImmutableArray<string> steps) =>
         steps.Aggregate(TimeSpan.Zero, (sum, s) =>

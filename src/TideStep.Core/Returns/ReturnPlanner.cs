@@ -42,11 +42,12 @@ public static class ReturnPlanner
                     ),
                 ]
             );
-        var standing = new Standing(AsFound(index, plan));
+        var answers = plan.Answers.ToDictionary(a => a.Id, a => a.Answer);
+        var standing = new Standing(AsFound(index, plan)) { Unbound = new ReturnBinding(index, answers).Of };
         ImmutableDictionary<string, Versions.Version>? target = null;
         foreach (var b in plan.Blocks.Take(block))
         {
-            if (b.Move >= asFarAs)
+            if (b.Move >= asFarAs && b.OpensMove)
                 target ??= standing.Versions;
             foreach (var step in b.Lanes.SelectMany(l => l.Steps))
                 standing.Take(step, b.Number);
@@ -61,20 +62,53 @@ public static class ReturnPlanner
         );
         if (!back.Ok)
             return back;
-        // That it leads down is the point of it; what it loses has to be said.
-        var lossy = back.Value!.Moves.SelectMany(m => m.Jumps)
-            .Where(j => j.Jump.Closes is not null)
-            .Select(j => $"{j.Component}: {j.Jump.Id} loses what was written since its capture");
         return new Checked<PathAnswer>(
-            back.Value with
+            back.Value! with
             {
-                Notes =
-                [
-                    .. lossy.DefaultIfEmpty(back.Value.Moves.IsEmpty ? "nothing has been changed" : "nothing is lost"),
-                ],
+                Notes = back.Value.Found
+                    ? Told(back.Value, standing)
+                    : [.. WhyClosed(standing), .. HowFar(index, plan, block, asFarAs)],
             },
             []
         );
+    }
+
+    // That it leads down is the point of it; what it loses has to be said.
+    private static ImmutableArray<string> Told(PathAnswer back, Standing standing)
+    {
+        var lossy = back
+            .Moves.SelectMany(m => m.Jumps)
+            .Where(j => j.Jump.Closes is not null)
+            .Select(j => $"{j.Component}: {j.Jump.Id} loses what was written since its capture");
+        var unmoved =
+            standing.Changed.IsEmpty ? "nothing has been changed"
+            : back.Moves.IsEmpty
+                ? $"{string.Join(", ", standing.Changed.Keys)}: found mixed and brought to one version, which nothing leads "
+                    + "back from"
+            : "nothing is lost";
+        return [.. lossy.DefaultIfEmpty(unmoved)];
+    }
+
+    private static IEnumerable<string> WhyClosed(Standing standing) =>
+        standing.Changed.Values.SelectMany(c =>
+            c.Broken.Select(b =>
+                $"{c.Component.Id}: {b.Jump.Id} can't be carried out: {b.Problem.What}"
+                + $"{(b.Problem.At is { } at ? $" ({at})" : "")}"
+            )
+        );
+
+    // The earliest move whose beginning can still be reached.
+    private static IEnumerable<string> HowFar(EstateIndex index, Plan plan, int block, int asFarAs)
+    {
+        var reached = block == 0 ? 0 : plan.Blocks.Take(block).Max(b => b.Move);
+        for (var move = asFarAs + 1; move <= reached; move++)
+            if (PathFrom(index, plan, block, move) is { Ok: true, Value: { Found: true } partly })
+            {
+                yield return $"one can still return as far as the beginning of move {move}: "
+                    + $"{Durations.Write(partly.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes))}, "
+                    + $"{string.Join("; ", partly.Notes)}";
+                yield break;
+            }
     }
 
     /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
@@ -190,11 +224,18 @@ public static class ReturnPlanner
         };
         return new Checked<Plan>(findings.Any ? null : plan, findings.All);
 
-        RollbackPlace? Place(Jump jump, Member member) =>
-            ComponentStanding.IsRestore(jump)
-            && standing.Changed[member.Component].PointFor(jump, member.Id) is { } point
-                ? new RollbackPlace(point.Id, point.Kind, member.Id, point.Place, point.Version.Label)
-                : null;
+        IEnumerable<(string Kind, RollbackPlace? Place)> Place(Jump jump, Member member) =>
+            standing
+                .Changed[member.Component]
+                .PointsFor(jump, member.Id)
+                .Select(r =>
+                    (
+                        r.Kind,
+                        r.Point is { } point
+                            ? new RollbackPlace(point.Id, point.Kind, member.Id, point.Place, point.Version.Label)
+                            : null
+                    )
+                );
     }
 
     private static EstateIndex AsFound(EstateIndex index, Plan plan)
@@ -224,11 +265,12 @@ public static class ReturnPlanner
         IReadOnlySet<string>? useless
     )
     {
-        var standing = new Standing(AsFound(index, state.Plan));
+        var answers = state.Plan.Answers.ToDictionary(a => a.Id, a => a.Answer);
+        var standing = new Standing(AsFound(index, state.Plan)) { Unbound = new ReturnBinding(index, answers).Of };
         ImmutableDictionary<string, Versions.Version>? target = null;
         foreach (var block in state.Plan.Blocks)
         {
-            if (block.Move >= asFarAs)
+            if (block.Move >= asFarAs && block.OpensMove)
                 target ??= standing.Versions;
             // Of one member alone only its own lane of the part at work counts: the others stay where they are.
             if (
@@ -252,11 +294,12 @@ public static class ReturnPlanner
                     && useless?.Contains(id) != true
                         ? captured
                         : null;
-                // A point that is not verified leads nowhere.
+                // A point that is not there or not verified leads nowhere, and leaves its set incomplete.
                 standing.Take(
-                    point is null && step.Point is not null ? step with { Point = null } : step,
+                    step,
                     block.Number,
-                    point is null ? null : (point.Place, point.CapturedAt)
+                    point is null ? null : (point.Place, point.CapturedAt),
+                    usable: step.Point is null || point is not null
                 );
             }
         }
@@ -307,7 +350,7 @@ public static class ReturnPlanner
             .Where(j => j.Jump.Closes is not null && ComponentStanding.IsRestore(j.Jump))
             .Select(j =>
                 $"{j.Component}: what was written since "
-                + $"{standing.Changed[j.Component].Points.Where(p => p.Version.Equals(j.To)).Min(p => p.At):u} "
+                + $"{standing.Changed[j.Component].Points.Where(p => p.Usable && p.Version.Equals(j.To)).Min(p => p.At):u} "
                 + $"is lost"
             );
 
@@ -331,17 +374,26 @@ public static class ReturnPlanner
                 .FirstOrDefault(s =>
                     s.Closes && s.Member.StartsWith(id + "/", StringComparison.Ordinal) && Begun(state, s)
                 );
-            yield return new Problem(
-                $"the return path of {id} is closed: "
-                    + (
-                        by is null
-                            ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no "
-                                + $"verified rollback point covers every member that changed"
+            yield return component.Broken.FirstOrDefault() is { Problem: { } broken, Jump: var jump }
+                ? new Problem(
+                    $"the return path of {id} is closed: {jump.Id} can't be carried out: {broken.What}",
+                    null,
+                    "Stop here, or mend the document and decide again.",
+                    broken.At
+                )
+                : new Problem(
+                    $"the return path of {id} is closed: "
+                        + (
+                            component.Replaced
+                                ? "its members were replaced, and no jump down by 'replace' brings the old ones back"
+                            : by is null
+                                ? $"{component.Product.Id} has no jump from {component.Now} down to {at} and no "
+                                    + $"verified set of rollback points covers every member that changed"
                             : $"the step {by.Title} closed it"
-                    ),
-                null,
-                "Stop here, or try again."
-            );
+                        ),
+                    null,
+                    "Stop here, or try again."
+                );
         }
         if (closed.Count > 0)
             yield break;

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
+using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 
@@ -42,7 +43,8 @@ public sealed class Standing
     /// <param name="step">The step.</param>
     /// <param name="wave">Which wave it belongs to, any number that tells waves apart.</param>
     /// <param name="point">The rollback point that it captured, where it lies and since when, or null.</param>
-    public void Take(PlanStep step, int wave, (string Place, DateTimeOffset? At)? point = null)
+    /// <param name="usable">Whether that point leads back.</param>
+    public void Take(PlanStep step, int wave, (string Place, DateTimeOffset? At)? point = null, bool usable = true)
     {
         if (step.To is null && step.Point is null)
             return; // it only leaves and returns with another
@@ -64,14 +66,14 @@ public sealed class Standing
                     step.State == MemberState.InService,
                     point?.At
                 )
+                {
+                    To = step.To,
+                    Usable = usable,
+                    OfComponent = !PerMember(product, step),
+                }
             );
         if (step.Voids is not null)
-            foreach (
-                var (other, holding) in _inHand
-                    .Where(h => h.Value.Points.Any(p => step.MakesVoid(h.Key, p.Kind)))
-                    .ToList()
-            )
-                Set(holding with { Points = [.. holding.Points.Where(p => !step.MakesVoid(other, p.Kind))] });
+            Void(step);
         if (
             step.Closes
             && step.To is { } closing
@@ -85,15 +87,54 @@ public sealed class Standing
             && Parse(product, to) is { } now
         )
             Move(component, product, step.Member, to, now, wave);
-        if (
-            step.State == MemberState.Verifying
-            && step.To is not null
-            && step.Name == "in-step"
-            && Known(component, product) is { } served
-            && served.Points.Any(p => !p.Lossy)
-        )
+        if (Serves(step) && Known(component, product) is { } served && served.Points.Any(p => !p.Lossy))
             Set(served with { Points = [.. served.Points.Select(p => p with { Lossy = true })] });
     }
+
+    // A member that is in step again serves, and so does a service that is started while it is changed.
+    private static bool Serves(PlanStep step) =>
+        step.To is not null
+        && (
+            step is { State: MemberState.Verifying, Name: LaneBuilder.InStep }
+            || step is { State: MemberState.Working, Do: StartAction }
+            || step is { State: MemberState.Working or MemberState.Restarting, Do: RestartAction { Service: not null } }
+        );
+
+    // What leads nowhere any more leaves its set incomplete.
+    private void Void(PlanStep step)
+    {
+        foreach (
+            var (other, holding) in _inHand
+                .Where(h => h.Value.Points.Any(p => p.Usable && step.MakesVoid(h.Key, p.Kind)))
+                .ToList()
+        )
+        {
+            Set(
+                holding with
+                {
+                    Points =
+                    [
+                        .. holding.Points.Select(p => step.MakesVoid(other, p.Kind) ? p with { Usable = false } : p),
+                    ],
+                }
+            );
+            Voided.AddRange(holding.Points.Where(p => p.Usable && step.MakesVoid(other, p.Kind)).Select(p => p.Id));
+        }
+    }
+
+    /// <summary>The points that steps have made void, since somebody last cleared this.</summary>
+    internal List<string> Voided { get; } = [];
+
+    // By the jump that asks for it; a capture that no jump asks for is of its member.
+    private static bool PerMember(Product product, PlanStep step) =>
+        product
+            .Jumps.Where(j => j.To.Label == step.To)
+            .SelectMany(j => j.Points)
+            .FirstOrDefault(w => w.Capture == step.Name && w.Of is null)
+            is not { PerMember: false };
+
+    /// <summary>Why a jump of a component can't be carried out as it is described; null where it can.</summary>
+    internal Func<Component, Jump, Problem?>? Unbound { get; init; }
 
     // A new member joins where a spare node is changed to another version.
     private bool Joins(PlanStep step, string id) =>
@@ -124,16 +165,26 @@ public sealed class Standing
                     {
                         Component = _now.Find(its)!,
                         Moved = [.. known.Moved.Select(m => m == from ? to : m)],
+                        Replaced = IsElsewhere(its),
                     }
                 );
             if (_left.TryGetValue(its, out var rest) && rest.Remove(from))
                 rest.Add(to);
         }
         _joined.Add(member);
+        _elsewhere.Add(id);
         // Waves and outages run otherwise on other nodes.
         Touched.UnionWith(Changed.Keys);
     }
 
+    // Some member is on another node than at the start.
+    private bool IsElsewhere(string id) =>
+        !_now.Find(id)!
+            .Members.Select(m => m.Id)
+            .ToHashSet()
+            .SetEquals(Start.Estate.Find(id)!.Members.Select(m => m.Id));
+
+    private readonly HashSet<string> _elsewhere = [];
     private readonly HashSet<string> _joined = [];
     private readonly Dictionary<string, string?> _was = [];
 
@@ -166,6 +217,9 @@ public sealed class Standing
                 null,
                 []
             )
+            {
+                Unbound = Unbound,
+            }
         : null;
 
     private Core.Versions.Version? Highest(Component component, Product product) =>
@@ -239,6 +293,7 @@ public sealed class Standing
                 Moved = moved,
                 Waves = waves.Count,
                 Converted = converts ? known.Converted.Add(now) : known.Converted,
+                Replaced = _elsewhere.Contains(component.Id) && IsElsewhere(component.Id),
             }
         );
     }

@@ -87,7 +87,8 @@ public static class Orders
             return No(
                 $"a run that is {Word(state.Status)} asks for no decision",
                 state.Status is RunStatus.Running or RunStatus.Waiting ? "Hold it first."
-                    : ReturnEnded(state) is null ? "To lead it back: tidestep run return."
+                    : state.End is not null && ReturnEnded(state) is null
+                        ? "How it could be led back: tidestep run return, with the run's name."
                     : "See 'tidestep run show'."
             );
         if (

@@ -101,18 +101,21 @@ public static class PointLife
             );
         if (holder is not null)
             return new Problem($"run {holder} works on {line.Point.Planned.Component}", null, "Wait for its end.");
-        if (line.Point.State is not (PointState.Usable or PointState.Used))
+        if (line.Point.State is not (PointState.Usable or PointState.Used) || !line.Point.Planned.Restorable)
             return null;
-        // Of a component's points that lead back some of the same version have to stay till its settle time is over.
-        var last = !all.Any(o =>
-            o != line
-            && o.Point.LeadsBack
-            && o.Point.Planned.Component == line.Point.Planned.Component
-            && o.Point.Planned.Member == line.Point.Planned.Member
-        );
+        // What one jump captured of a member is restored together: one of them alone leads nowhere, and the last set
+        // that does has to stay till the settle time is over.
+        var others = all.Where(o =>
+                o.Point.Planned.Restorable
+                && o.Point.Planned.Component == line.Point.Planned.Component
+                && o.Point.Planned.Member == line.Point.Planned.Member
+            )
+            .GroupBy(o => (o.Run, o.Point.Planned.Move))
+            .Where(set => set.Key != (line.Run, line.Point.Planned.Move));
+        var last = !others.Any(set => set.All(o => o.Point.LeadsBack && o.TakesRoom));
         return last && line.Settled > now
             ? new Problem(
-                $"{name} is the last rollback point of {line.Point.Planned.Member}, and "
+                $"{name} belongs to the last set of rollback points that leads {line.Point.Planned.Member} back, and "
                     + $"{line.Point.Planned.Component} settles till {line.Settled:u}",
                 null,
                 "Give it up after that."

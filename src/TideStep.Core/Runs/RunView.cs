@@ -472,7 +472,11 @@ public sealed record RunView(
                             entry?.Return.State switch
                             {
                                 ReturnState.WithLoss => "with loss, ",
-                                ReturnState.Closed => "closed for what is planned here, ",
+                                ReturnState.Closed => entry.Return.Partly is { } partly
+                                    ? $"as far as move {partly.Move}, "
+                                        + (partly.State == ReturnState.WithLoss ? "with loss" : "clean")
+                                        + $", {Documents.Durations.Write(partly.Length)}; to the start it is closed: "
+                                    : "closed for what is planned here: ",
                                 _ => "clean, ",
                             }
                         )

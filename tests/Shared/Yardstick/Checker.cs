@@ -598,16 +598,14 @@ internal sealed class Checker
     {
         if (_goal.TryGetValue(c, out var goal))
             return Runs(at) && at != Mixed && goal.Range[at];
-        if (_d.SupportedIn is { } days)
+        if (_d.SupportedIn is not null)
             return at == Absent
-                || (
-                    Runs(at)
-                    && at != Mixed
-                    && Product(c).Versions[at] is { Known: true } v
-                    && (v.EndsIn ?? days) >= days
-                )
-                || (at == Mixed && Stays(c));
+                || (Runs(at) && at != Mixed && Supported(at))
+                || (at == Mixed && Stays(c) && _found[c].All(Supported));
         return at != Mixed || Stays(c);
+
+        bool Supported(int v) =>
+            Product(c).Versions[v] is { Known: true } its && (its.EndsIn ?? _d.SupportedIn) >= _d.SupportedIn;
     }
 
     // Found with members that run nothing, or with a restart owed and pinned, a component may stay as it is.

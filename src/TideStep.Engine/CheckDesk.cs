@@ -63,7 +63,7 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
                 OwnVersion = OwnVersion,
                 Unreached = unreached,
                 Reserved = Reserved(run),
-                Signed = await SignedAsync(index.Estate, ct),
+                Signed = [.. (await SignedAsync(index.Estate, ct)).Where(s => s.Run is null || s.Run == run)],
                 Waivers = [.. (await WaiversAsync(index.Estate, ct)).Where(w => w.Stands)],
             }
         );
@@ -118,6 +118,26 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
 
     private Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) =>
         _signed.ReadAsync(estate.Id, ct);
+
+    /// <summary>Gives the signatures under a plan's manual prerequisites to a run that starts: the next run of the same
+    /// plan needs others.</summary>
+    public async Task<ImmutableArray<SignedItem>> GiveSignaturesAsync(
+        Plan plan,
+        string run,
+        string by,
+        CancellationToken ct
+    )
+    {
+        var asked = ManualItem.Of(plan).Select(i => i.Key).ToHashSet();
+        if (asked.Count == 0 || await estates.CurrentEstateAsync(ct) is not { } estate)
+            return [];
+        bool Its(SignedItem signed) => signed.Run is null && asked.Contains(signed.Item);
+        var used = (await SignedAsync(estate, ct)).Where(Its).ToList();
+        if (used.Count == 0)
+            return [];
+        await _signed.ChangeAsync(estate.Id, all => [.. all.Select(s => Its(s) ? s with { Run = run } : s)], by, ct);
+        return [.. used.GroupBy(s => s.Item).Select(g => g.Last() with { Run = run })];
+    }
 
     /// <summary>A person's signature under a manual prerequisite of a plan, with what proves it.</summary>
     public async Task<Checked<SignedItem>> SignAsync(

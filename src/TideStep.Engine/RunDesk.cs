@@ -330,9 +330,11 @@ public sealed class RunDesk(
             state.Plan.Asks.IsEmpty || await estates.IndexAsync(ct) is not { } index
                 ? null
                 : await reader.AnswersAsync(index.Estate, index.Catalogue, state.Plan.Asks, null, ct);
+        var tasks = Checks is null ? [] : await Checks.GiveSignaturesAsync(state.Plan, run, by, ct);
         await executor.Log.AppendAsync([
             new MembersRead("before", before) { Answers = answers },
             .. proved,
+            .. tasks.IsEmpty ? [] : new RunEvent[] { new TasksSigned(tasks) },
             .. signed,
             .. at is null ? [] : new RunEvent[] { new StartPlanned(at, by) },
             new Started(by) { Pace = settings.Pace },

@@ -116,6 +116,8 @@ public sealed class PathPropertyTests
     [InlineData(1001247)]
     [InlineData(1002687)]
     [InlineData(1005287)]
+    [InlineData(5008246)]
+    [InlineData(5008461)]
     [InlineData(2001631)]
     public void Estates_that_once_had_a_wrong_answer(int seed)
     {

@@ -41,7 +41,7 @@ public sealed class PersonStepTests
         Assert.Contains("needs evidence", (await Sign(owner, "look at 7 on the screen", evidence: " "))!.What);
         Assert.Null(await Sign(owner, "Look at 7 on the screen", "app/n1"));
         var second = await Carriage.UntilAsync(owner, working, s =>
-            s.AwaitedPersons.FirstOrDefault(p => p.Member == "app/n2") is { } next ? next.Id : null
+            s.AwaitedPersons.FirstOrDefault(p => p.Step.Member == "app/n2") is { } next ? next.Step.Id : null
         );
         Assert.Null(await Sign(owner, null));
         await working;
@@ -55,6 +55,128 @@ public sealed class PersonStepTests
         string? member = null,
         string evidence = "seen"
     ) => owner.SayAsync(s => Orders.Sign(s, step, "Wren", evidence, member));
+
+    private static string Undoing(string lasts) =>
+        Steps.Replace(
+            "put: {",
+            $"jobs: {{title: switch jobs off, do: {{command: [off]}}, undo: {{person: Switch the jobs on again.}}, owner: desk{lasts}}}\n  put: {{"
+        );
+
+    [Theory]
+    [InlineData("")]
+    [InlineData(", lasts: wave")]
+    [InlineData(", lasts: jump")]
+    [InlineData(", lasts: run")]
+    public async Task What_a_person_takes_back_is_asked_for_and_signed_before_the_run_closes(string lasts)
+    {
+        var carriage = new Carriage(2, Undoing(lasts), "[jobs, put]");
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        var view = await Carriage.UntilAsync(owner, working, s =>
+            RunView.Of("r", s, 1) is { Persons.IsEmpty: false } shown ? shown : null
+        );
+        var waits = Assert.Single(view.Persons);
+        Assert.Equal(
+            ("take back: switch jobs off", "Switch the jobs on again.", "desk", true),
+            (waits.Title, waits.Instructions, waits.Owner, waits.Undo)
+        );
+        Assert.True(view.OnlyPersonsWork);
+        Assert.Equal($"for desk: take back: switch jobs off, on {waits.Member}", view.WaitsFor);
+        Assert.Null(view.Ended);
+        Assert.Contains("needs evidence", (await Sign(owner, null, evidence: ""))!.What);
+        Assert.Null(await Sign(owner, "take back: switch jobs off", waits.Member));
+        await SignTheRestAsync(owner, working);
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Empty(carriage.State.Measures);
+        Assert.Contains("signed by Wren: taken back, switch jobs off", Report(carriage));
+    }
+
+    [Fact]
+    public async Task What_a_person_did_is_taken_back_by_a_person_too()
+    {
+        var steps = Steps.Replace("owner: desk", "owner: desk\n    undo: {person: Close the page.}");
+        var carriage = new Carriage(2, steps, "[look, put]");
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        await Carriage.UntilAsync(owner, working, s => s.AwaitedPersons.FirstOrDefault(p => !p.Undo));
+        Assert.Null(await Sign(owner, null));
+        var undo = await Carriage.UntilAsync(owner, working, s => s.AwaitedPersons.FirstOrDefault(p => p.Undo));
+        Assert.Equal("Close the page.", undo.Instructions);
+        Assert.Null(await Sign(owner, undo.Step.Title));
+        await SignTheRestAsync(owner, working);
+        Assert.Equal(4, carriage.State.Signed.Count);
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
+    public async Task What_can_not_be_taken_back_is_left_to_be_done_by_its_owner()
+    {
+        var carriage = new Carriage(2, Undoing(", lasts: run"), "[jobs, put]");
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        await Carriage.UntilAsync(owner, working, s => s.AwaitedPersons.FirstOrDefault(p => p.Undo));
+        Assert.Null(
+            await owner.SayAsync(s =>
+                Orders.Sign(s, null, "Wren", "the switch is broken", cannotBeUndone: true, owner: "Ida")
+            )
+        );
+        await SignTheRestAsync(owner, working);
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        var left = Assert.Single(FollowUps.Of(carriage.State), f => f.Id.StartsWith("kept ", StringComparison.Ordinal));
+        Assert.Equal(
+            ("take back when it can be: switch jobs off", "Ida", "the switch is broken"),
+            (left.What, left.Owner, left.Why)
+        );
+        Assert.Contains("not taken back, says Wren: switch jobs off", Report(carriage));
+    }
+
+    [Fact]
+    public async Task An_owner_that_ends_while_a_person_is_waited_for_asks_no_second_time()
+    {
+        var carriage = new Carriage(2, Undoing(", lasts: run"), "[jobs, put]");
+        var first = await carriage.OwnerAsync(start: true);
+        var working = first.ExecuteAsync(default);
+        await Carriage.UntilAsync(first, working, s => s.AwaitedPersons.FirstOrDefault(p => p.Undo));
+        var second = await carriage.OwnerAsync();
+        working = second.ExecuteAsync(default);
+        await SignTheRestAsync(second, working);
+        Assert.Equal(2, carriage.Journal.Entries.Count(e => e.Event is UndoAsked));
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    // Signs whatever waits, one after another, till the run ends.
+    private static async Task SignTheRestAsync(RunExecutor owner, Task working)
+    {
+        while (
+            await Carriage.UntilAsync(owner, working, s =>
+                s.End is not null ? "" : s.AwaitedPersons.FirstOrDefault()?.Step.Id
+            )
+                is { Length: > 0 } step
+        )
+            Assert.Null(await Sign(owner, step));
+        await working;
+    }
+
+    private static string Report(Carriage carriage) =>
+        RunReport.Of("r", carriage.State, carriage.Journal.Entries).ToMarkdown(TimeZoneInfo.Utc);
+
+    [Fact]
+    public async Task A_task_inside_the_window_is_a_step_that_the_run_waits_for()
+    {
+        var carriage = new Carriage(
+            2,
+            Steps,
+            "[put], tasks: [{title: \"tell the desk of {jump.to}\", when: inside, owner: desk, instructions: Ring them.}]"
+        );
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        var waits = await Carriage.UntilAsync(owner, working, s => s.AwaitedPersons.FirstOrDefault());
+        Assert.Equal(("tell the desk of 7", "Ring them.", "desk"), (waits.Title, waits.Instructions, waits.Step.Owner));
+        Assert.Empty(carriage.Far.Deeds);
+        Assert.Null(await Sign(owner, "tell the desk of 7"));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
 
     [Fact]
     public async Task What_must_be_done_is_neither_skipped_nor_vouched_for()

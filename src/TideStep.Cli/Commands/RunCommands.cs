@@ -388,10 +388,15 @@ public static class RunCommands
         };
         var of = new Option<string?>("--member") { Description = "its member, where several of one title wait" };
         var evidence = new Option<string>("--evidence") { Description = "what you did or saw", Required = true };
+        var kept = new Option<bool>("--cannot-be-undone")
+        {
+            Description = "of a measure that a person takes back: it can't be; it is left to be done after the run",
+        };
+        var owner = new Option<string?>("--owner") { Description = "with it: whose that is" };
         run.Subcommands.Add(
             context.Remote(
                 "sign",
-                "Sign a step that a person does",
+                "Sign a step that a person does, or that a measure was taken back",
                 async (result, client, _, ct) =>
                 {
                     await client.PostAsync(
@@ -401,6 +406,8 @@ public static class RunCommands
                             step = result.GetValue(step),
                             evidence = result.GetValue(evidence),
                             member = result.GetValue(of),
+                            cannotBeUndone = result.GetValue(kept),
+                            owner = result.GetValue(owner),
                         },
                         ct
                     );
@@ -409,7 +416,9 @@ public static class RunCommands
                 Run,
                 step,
                 of,
-                evidence
+                evidence,
+                kept,
+                owner
             )
         );
         var (part, note) = (

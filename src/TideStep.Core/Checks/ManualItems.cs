@@ -10,6 +10,9 @@ public sealed record SignedItem(string Item, string By, DateTimeOffset At, strin
 {
     /// <summary>A file that shows it; null where words were enough.</summary>
     public EvidenceFile? File { get; init; }
+
+    /// <summary>The run that it was used for; a later run needs another signature. Null until one starts.</summary>
+    public string? Run { get; init; }
 }
 
 /// <summary>A file kept as evidence, found again by its checksum (SHA-256 in hexadecimal).</summary>

@@ -38,6 +38,7 @@ public sealed record RunNotice(
             Runs.Halted => [NoticeMoment.Halted, NoticeMoment.DecisionOpen],
             SignOffAwaited => [NoticeMoment.DecisionOpen],
             StepBegun s when plan.Step(s.Step).Do is Catalogue.PersonAction => [NoticeMoment.DecisionOpen],
+            UndoAsked => [NoticeMoment.DecisionOpen],
             RanLate => [NoticeMoment.Late],
             Ended { End: RunEnd.Returned } => [NoticeMoment.Returned],
             Ended => [NoticeMoment.Done],

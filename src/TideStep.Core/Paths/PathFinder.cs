@@ -177,6 +177,8 @@ public static class PathFinder
                 && ByStructure(strict) is { End: not null, Proved: true } sure
                 // What is carried on is relied on too; then others may rely on as little.
                 && sure.End.Cost[CostLayout.Untested] == 0
+                // What only the narrowed rules keep together might be taken apart by all that is allowed.
+                && PathSearch.Trail(sure.End).All(m => !m.IsJoint)
             )
                 return sure;
         }
@@ -325,11 +327,13 @@ public static class PathFinder
         if (end is null)
             return null;
         var cost = (long[])end.Cost.Clone();
-        cost[CostLayout.Untested] = relied.Count;
+        // What is passed on the way counts as well as what is relied on at the ends.
+        cost[CostLayout.Untested] = new PathSearch(problem).ReliedOn(PathSearch.Trail(end));
         // Other ends with as few untested pairs could still be better where the order of these costs more than the ends
         // themselves.
         var reached =
-            Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i])
+            cost[CostLayout.Untested] == relied.Count
+            && Enumerable.Range(0, search.Layout.AfterClosing).All(i => cost[i] == least[i])
             && cost[search.Layout.AfterClosing] + cost[search.Layout.Transitional] + cost[search.Layout.OutOfTurn] == 0;
         var joint = problem.Request.Joint && search.JointCouldHelp(end, null);
         var found = PathSearch.Follow(problem, [.. PathSearch.Trail(end)], cost);

@@ -781,7 +781,10 @@ internal sealed class PathProblem
                 verdict.Verdict == Verdict.Unsupported
                 || (verdict.Verdict == Verdict.Untested && !named && !Request.Goal.AllowUntested);
         }
-        var shown = worstNew ?? worst!;
+        // Without the other, and without a rule about it, nothing is said.
+        if (worst is null)
+            return new JudgedPair(new PairVerdict(Verdict.Supported, true, [], false), true, false, false);
+        var shown = worstNew ?? worst;
         if (
             _aside is not null
             && worstNew is { Verdict: >= Verdict.Transitional }

@@ -212,7 +212,8 @@ internal sealed class StructuredSearch(PathProblem problem)
             state[c] = version;
             return (
                 problem.MayStand(pair, state),
-                problem.Judge(pair, state).Verdict.Verdict == Catalogue.Verdict.Transitional
+                problem.Meets(pair, state)
+                    && problem.Judge(pair, state).Verdict.Verdict == Catalogue.Verdict.Transitional
             );
         }
     }

@@ -106,10 +106,13 @@ internal sealed class Binding(
 
     /// <summary>A step's title with what its placeholders stand for; what is known only in the run is left
     /// open.</summary>
-    public string Title(StepSpec step) =>
+    public string Title(StepSpec step) => Open(step.Title, step);
+
+    /// <summary>The same of a text that belongs to no step of the product.</summary>
+    public string Open(string text, StepSpec? step = null) =>
         string.Concat(
             templates
-                .Of(step.Title)
+                .Of(text)
                 .Select(p =>
                     p.Name is null ? p.Text
                     : ValueOf(p, step) is { } value && value != p.Text ? value
@@ -130,7 +133,7 @@ internal sealed class Binding(
     }
 
     // What a placeholder stands for: its own text where that is known only in the run, null where nothing binds it.
-    private string? ValueOf(Templates.Piece piece, StepSpec step) =>
+    private string? ValueOf(Templates.Piece piece, StepSpec? step) =>
         piece.Name switch
         {
             "jump.to" => to,
@@ -143,7 +146,7 @@ internal sealed class Binding(
             "point.place" => point is { Place.Length: 0 } ? piece.Text : point?.Place,
             "point.id" => point?.Id,
             // Of what the far side keeps itself: the run gives it a name of its own.
-            "point.name" => step.Do is CaptureAction { Kept: not null } ? piece.Text : null,
+            "point.name" => step?.Do is CaptureAction { Kept: not null } ? piece.Text : null,
             // Known only in the run: who takes over, and what an earlier step noted.
             "successor.node" or "successor.address" => piece.Text,
             // A reading of the member, taken right before the step; what a secret holds is never text of a plan.

@@ -363,6 +363,39 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             yield return serving;
     }
 
+    /// <summary>What a person does inside the window, as a step at its place.</summary>
+    public PlanStep Task(string scope, Member member, JumpTask task, string from, string to)
+    {
+        var binding = new Binding(index.Estate, member, from, to, null, answers, findings, _templates);
+        return new PlanStep(
+            Unique($"{scope}/{member.Id}/task"),
+            "task",
+            binding.Open(task.Title),
+            new PersonAction(binding.Open(task.Instructions ?? task.Title)),
+            null,
+            null,
+            TimeSpan.Zero,
+            null,
+            false,
+            new AttemptPolicy(1, TimeSpan.Zero),
+            TimeSpan.Zero,
+            false,
+            true,
+            TimeSpan.Zero,
+            MemberState.InService,
+            member.Id,
+            member.Node,
+            null,
+            false,
+            null,
+            null,
+            null
+        )
+        {
+            Owner = task.Owner,
+        };
+    }
+
     /// <summary>The wait until a member is in step and, where a version is due, runs it; null where the product has no
     /// such probe and no version is due.</summary>
     public PlanStep? Serving(string scope, Member member, string? from, string? to)

@@ -170,6 +170,8 @@ internal sealed partial class MoveMaker
                     TimeSpan.Zero
                 );
         }
+        foreach (var jump in move.Jumps)
+            Tasks(number, jump, move.Waves is null ? MovingOf(jump) : moving);
         if (move.Waves is not null)
             Verify(move, moving);
         if (inOrder is not null)
@@ -247,6 +249,26 @@ internal sealed partial class MoveMaker
             ],
             TimeSpan.Zero,
             install
+        );
+    }
+
+    // What people do inside the window is done and signed before the move takes anybody out.
+    private void Tasks(int number, TakenJump jump, ImmutableArray<Member> members)
+    {
+        var tasks = jump.Jump.Tasks.Where(t => t.When == TaskTime.Inside).ToList();
+        if (tasks.Count == 0 || members.IsEmpty)
+            return;
+        var (from, to) = (jump.From.Label, jump.To.Label);
+        Append(
+            number,
+            Phase.Prepare,
+            0,
+            $"what people do for {jump.Component} {to}",
+            false,
+            [],
+            [],
+            [new Lane(members[0].Id, [.. tasks.Select(t => _lanes.Task($"m{number}/tasks", members[0], t, from, to))])],
+            TimeSpan.Zero
         );
     }
 

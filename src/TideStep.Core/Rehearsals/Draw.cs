@@ -81,6 +81,8 @@ internal sealed class Draw(
             {
                 Say(append.Event);
                 Watch(append.Event);
+                if (append.Event is UndoAsked undo)
+                    After(wish.Person, () => Say(new MeasureTakenBack(undo.Step)));
                 continue;
             }
             var fresh = false;

@@ -117,6 +117,18 @@ public static class FollowUps
                     "a temporary measure is open"
                 )
             );
+        foreach (var kept in state.Kept)
+            found.Add(
+                new FollowUp(
+                    $"kept {kept.Step}",
+                    $"take back when it can be: {state.Plan.Step(kept.Step).Title}",
+                    state.Plan.Step(kept.Step).Member,
+                    kept.Owner ?? kept.By,
+                    ended + Later,
+                    false,
+                    kept.Why
+                )
+            );
         if (state.End == RunEnd.StoppedHere)
             foreach (
                 var move in state.Plan.Moves.Where(m =>

@@ -110,9 +110,15 @@ public static class NextWork
 
     // Measures are taken back in reverse; one at a time, because one may rest on another.
     private static ImmutableArray<Work> Close(RunState state) =>
-        state.Measures.Count > 0 ? [new TakeBack(state.Measures[^1])]
+        state.Measures.Count > 0 ? TakenBack(state, state.Measures[^1])
         : state.After.IsEmpty && !state.Before.IsEmpty ? [new ReadAfter()]
         : [new Append(new Ended(state.ClosingAs!.Value))];
+
+    // What a person takes back is asked for once, and waited for.
+    private static ImmutableArray<Work> TakenBack(RunState state, string measure) =>
+        state.Plan.Step(measure).Undo is not Catalogue.PersonAction ? [new TakeBack(measure)]
+        : state.IsUndoAsked(measure) ? []
+        : [new Append(new UndoAsked(measure))];
 
     private static ImmutableArray<Work> GoOn(RunState state)
     {
@@ -177,14 +183,14 @@ public static class NextWork
         if (!done)
             return []; // a person's step is waited for
         if (OfScope(state, block, MeasureScope.Wave) is { } measure)
-            return [new TakeBack(measure)];
+            return TakenBack(state, measure);
         if (block.Settle > TimeSpan.Zero && !state.IsSettled(block.Number))
             return [new WatchSettling(block.Number, state.LanesDoneAt ?? state.LastAt)];
         if (
             state.Plan.Blocks.All(b => b.Move != block.Move || b.Number <= block.Number)
             && OfScope(state, block, MeasureScope.Jump) is { } lasting
         )
-            return [new TakeBack(lasting)];
+            return TakenBack(state, lasting);
         return [new Append(new BlockDone(block.Number))];
     }
 
@@ -234,7 +240,7 @@ public static class NextWork
                     && state.Measures.LastOrDefault(m => lane.Steps.Any(s => s.Id == m && s.Lasts is null)) is { } left
                 )
                 {
-                    work.Add(new TakeBack(left));
+                    work.AddRange(TakenBack(state, left));
                     done = false;
                 }
                 continue;
@@ -254,7 +260,7 @@ public static class NextWork
             {
                 if (state.Measures.LastOrDefault(m => lane.Steps.Any(s => s.Id == m && s.Lasts is null)) is { } measure)
                 {
-                    work.Add(new TakeBack(measure));
+                    work.AddRange(TakenBack(state, measure));
                     done = false;
                 }
                 continue;

@@ -269,40 +269,68 @@ public static class Orders
         string? step,
         string by,
         string evidence,
-        string? member = null
+        string? member = null,
+        bool cannotBeUndone = false,
+        string? owner = null
     )
     {
         // By its identifier, or by the title of one that waits.
         var waiting = state
-            .AwaitedPersons.Where(s => member is null || s.Member == member)
-            .Where(s =>
-                step is null || s.Id == step || string.Equals(s.Title, step, StringComparison.OrdinalIgnoreCase)
-            )
+            .AwaitedPersons.Where(a => member is null || a.Step.Member == member)
+            .Where(a => step is null || a.Step.Id == step || IsCalled(a, step))
             .ToList();
         if (waiting.Count > 1)
             return No(
                 $"{waiting.Count} steps wait for a person: "
-                    + string.Join(", ", waiting.Take(6).Select(s => $"'{s.Title}' on {s.Member}")),
+                    + string.Join(", ", waiting.Take(6).Select(a => $"'{a.Title}' on {a.Step.Member}")),
                 "Say which, by its title and --member."
             );
-        if (waiting.Count == 0 && step is null)
+        if (waiting is [var awaited])
+            return Signed(awaited, by, evidence, cannotBeUndone, owner);
+        if (step is null)
             return No("no step waits for a person now", "See 'tidestep run show' for what the run does.");
-        var known = waiting.FirstOrDefault()
-            ?? state.Plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).FirstOrDefault(s => s.Id == step);
-        if (known?.Do is not PersonAction)
-            return No(
+        var known = state
+            .Plan.Blocks.SelectMany(b => b.Lanes)
+            .SelectMany(l => l.Steps)
+            .FirstOrDefault(s => s.Id == step || string.Equals(s.Title, step, StringComparison.OrdinalIgnoreCase));
+        return known is not { Do: PersonAction } && known?.Undo is not PersonAction
+            ? No(
                 $"'{step}' is no step that a person does",
                 "See 'tidestep run show' for the steps that wait for a person."
+            )
+            : No($"'{known.Title}' does not wait for a signature now", "It is signed when its turn has come, once.");
+    }
+
+    private static bool IsCalled(AwaitedPerson awaited, string title) =>
+        string.Equals(awaited.Title, title, StringComparison.OrdinalIgnoreCase)
+        || string.Equals(awaited.Step.Title, title, StringComparison.OrdinalIgnoreCase);
+
+    private static (RunEvent[] Events, Problem? Refused) Signed(
+        AwaitedPerson awaited,
+        string by,
+        string evidence,
+        bool cannotBeUndone,
+        string? owner
+    )
+    {
+        if (evidence.Trim().Length == 0)
+            return No("a signature needs evidence", "Say what you did or saw.");
+        if (!awaited.Undo)
+            return cannotBeUndone
+                ? No($"'{awaited.Title}' is to be done, not taken back", "Sign it when it is done.")
+                : (
+                    [new PersonSigned(awaited.Step.Id, by, evidence), new StepDone(awaited.Step.Id, DoneHow.Signed)],
+                    null
+                );
+        return cannotBeUndone
+            ? ([new MeasureKept(awaited.Step.Id, by, evidence, owner ?? awaited.Step.Owner)], null)
+            : (
+                [
+                    new PersonSigned(awaited.Step.Id, by, evidence) { Undo = true },
+                    new MeasureTakenBack(awaited.Step.Id),
+                ],
+                null
             );
-        step = known.Id;
-        if (state.Of(step).Status != StepStatus.Working)
-            return No(
-                $"'{known.Title}' does not wait for a signature now",
-                "It is signed when its turn has come, once."
-            );
-        return evidence.Trim().Length == 0
-            ? No("a signature needs evidence", "Say what you did or saw.")
-            : ([new PersonSigned(step, by, evidence), new StepDone(step, DoneHow.Signed)], null);
     }
 
     public static string Word(RunStatus status) =>

@@ -90,6 +90,9 @@ public enum RunEnd
 [JsonDerivedType(typeof(MemberReverted), "member-reverted")]
 [JsonDerivedType(typeof(StepFailed), "step-failed")]
 [JsonDerivedType(typeof(MeasureTakenBack), "measure-taken-back")]
+[JsonDerivedType(typeof(UndoAsked), "undo-asked")]
+[JsonDerivedType(typeof(MeasureKept), "measure-kept")]
+[JsonDerivedType(typeof(TasksSigned), "tasks-signed")]
 [JsonDerivedType(typeof(BlockSettled), "block-settled")]
 [JsonDerivedType(typeof(BlockDone), "block-done")]
 [JsonDerivedType(typeof(HoldAsked), "hold-asked")]
@@ -217,7 +220,12 @@ public sealed record PointGivingUp(string Point, string By, string? Reason, stri
 /// <summary>What the point held is gone.</summary>
 public sealed record PointGivenUp(string Point, string How) : RunEvent;
 
-public sealed record PersonSigned(string Step, string By, string Evidence) : RunEvent;
+public sealed record PersonSigned(string Step, string By, string Evidence) : RunEvent
+{
+    /// <summary>Whether it is the taking back of the step's measure that was done.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool Undo { get; init; }
+}
 
 public sealed record StepDone(string Step, DoneHow How) : RunEvent;
 
@@ -229,6 +237,16 @@ public sealed record MemberReverted(string Step, string Member, string To) : Run
 
 /// <summary>A temporary measure was taken back.</summary>
 public sealed record MeasureTakenBack(string Step) : RunEvent;
+
+/// <summary>A person was asked to take a temporary measure back.</summary>
+public sealed record UndoAsked(string Step) : RunEvent;
+
+/// <summary>A person said that a temporary measure can't be taken back; it is left to be done by somebody.</summary>
+/// <param name="Owner">Whose it is from now on; null where nobody is named.</param>
+public sealed record MeasureKept(string Step, string By, string Why, string? Owner) : RunEvent;
+
+/// <summary>What people had to do beforehand and signed for this run, with what proves it.</summary>
+public sealed record TasksSigned(ImmutableArray<Checks.SignedItem> Items) : RunEvent;
 
 public sealed record BlockSettled(int Block) : RunEvent;
 

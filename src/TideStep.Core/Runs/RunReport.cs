@@ -152,7 +152,21 @@ public sealed record RunReport(
                             + $"{Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}"
                             + $"{(d.Reason is null ? "" : $" ({d.Reason})")}"
                     ),
-                    PersonSigned p => new ReportMark(e.At, $"signed by {p.By}: {p.Step} ({p.Evidence})"),
+                    PersonSigned p => new ReportMark(
+                        e.At,
+                        $"signed by {p.By}: {(p.Undo ? "taken back, " : "")}{state.Plan.Step(p.Step).Title}, on "
+                            + $"{state.Plan.Step(p.Step).Member} ({p.Evidence})"
+                    ),
+                    MeasureKept k => new ReportMark(
+                        e.At,
+                        $"not taken back, says {k.By}: {state.Plan.Step(k.Step).Title}, on {state.Plan.Step(k.Step).Member} "
+                            + $"({k.Why})"
+                    ),
+                    TasksSigned t => new ReportMark(
+                        e.At,
+                        "done beforehand: "
+                            + string.Join("; ", t.Items.Select(i => $"{i.Item}, signed by {i.By} ({i.Evidence})"))
+                    ),
                     ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
                     MemberReverted m => new ReportMark(e.At, $"{m.Member} went back to {m.To} by itself"),
                     MemberReturned m => new ReportMark(

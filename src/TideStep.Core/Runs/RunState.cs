@@ -30,6 +30,18 @@ public enum StepStatus
     Failed,
 }
 
+/// <summary>Something that waits for a person.</summary>
+/// <param name="Undo">Whether the step's measure is to be taken back, not the step to be done.</param>
+/// <param name="Since">Since when it waits.</param>
+public sealed record AwaitedPerson(PlanStep Step, bool Undo, DateTimeOffset? Since)
+{
+    /// <summary>What is to be done, in words.</summary>
+    public string Title => Undo ? $"take back: {Step.Title}" : Step.Title;
+
+    /// <summary>How it is done.</summary>
+    public string Instructions => ((Catalogue.PersonAction)(Undo ? Step.Undo! : Step.Do)).Instructions;
+}
+
 /// <summary>One try at a step.</summary>
 public sealed record AttemptState(
     string Id,
@@ -320,20 +332,44 @@ public sealed class RunState(Plan plan)
             ? RunStatus.Waiting
         : RunStatus.Running;
 
-    /// <summary>The steps of the part at work that wait for a person to do and sign them.</summary>
-    public IEnumerable<PlanStep> AwaitedPersons =>
-        End is not null || CurrentBlock == 0
-            ? []
-            : Plan.Blocks[CurrentBlock - 1]
-                .Lanes.SelectMany(l => l.Steps)
-                .Where(s => s.Do is Catalogue.PersonAction && Of(s.Id).Status == StepStatus.Working);
+    /// <summary>What waits for a person: steps of the part at work that are to be done and signed, and measures that are
+    /// to be taken back.</summary>
+    public IEnumerable<AwaitedPerson> AwaitedPersons
+    {
+        get
+        {
+            if (End is not null)
+                yield break;
+            if (CurrentBlock > 0)
+                foreach (var step in Plan.Blocks[CurrentBlock - 1].Lanes.SelectMany(l => l.Steps))
+                    if (step.Do is Catalogue.PersonAction && Of(step.Id).Status == StepStatus.Working)
+                        yield return new AwaitedPerson(step, false, Of(step.Id).Begun);
+            foreach (var (id, asked) in _undoAsked.OrderBy(u => u.Value))
+                yield return new AwaitedPerson(Plan.Step(id), true, asked);
+        }
+    }
 
-    /// <summary>Whether nothing but persons' steps is at work.</summary>
+    /// <summary>Whether a person was asked to take a measure back and has not said that it is done.</summary>
+    public bool IsUndoAsked(string step) => _undoAsked.ContainsKey(step);
+
+    private readonly Dictionary<string, DateTimeOffset> _undoAsked = [];
+
+    /// <summary>Measures that a person said can't be taken back.</summary>
+    public List<MeasureKept> Kept { get; } = [];
+
+    /// <summary>What people had to do beforehand and signed for this run.</summary>
+    public ImmutableArray<Checks.SignedItem> TasksSigned { get; private set; } = [];
+
+    /// <summary>Whether nothing but what persons do is at work.</summary>
     public bool OnlyPersonsWork =>
-        CurrentBlock > 0
-        && Plan.Blocks[CurrentBlock - 1]
-            .Lanes.SelectMany(l => l.Steps)
-            .All(s => Of(s.Id).Status != StepStatus.Working || s.Do is Catalogue.PersonAction);
+        AwaitedPersons.Any()
+        && !OpenAttempts.Any()
+        && (
+            CurrentBlock == 0
+            || Plan.Blocks[CurrentBlock - 1]
+                .Lanes.SelectMany(l => l.Steps)
+                .All(s => Of(s.Id).Status != StepStatus.Working || s.Do is Catalogue.PersonAction)
+        );
 
     /// <summary>Grows the state by the next entry of the journal.</summary>
     public void Apply(JournalEntry entry)
@@ -504,6 +540,20 @@ public sealed class RunState(Plan plan)
                 if (Of(e.Step).Begun is { } since && entry.At - since > LongWait)
                     ReadsAgainAfter = "a wait";
                 Signed.Add(e);
+                // What a person did is to be taken back as well, by a person or not.
+                if (!e.Undo && Plan.Step(e.Step).Undo is not null && !_measures.Contains(e.Step))
+                    _measures.Add(e.Step);
+                break;
+            case UndoAsked e:
+                _undoAsked[e.Step] = entry.At;
+                break;
+            case MeasureKept e:
+                _measures.Remove(e.Step);
+                _undoAsked.Remove(e.Step);
+                Kept.Add(e);
+                break;
+            case TasksSigned e:
+                TasksSigned = e.Items;
                 break;
             case StepDone e:
                 Set(e.Step, s => s with { Status = StepStatus.Done, EndedAt = entry.At, How = e.How, Why = null });
@@ -516,6 +566,7 @@ public sealed class RunState(Plan plan)
                 break;
             case MeasureTakenBack e:
                 _measures.Remove(e.Step);
+                _undoAsked.Remove(e.Step);
                 break;
             case BlockSettled e:
                 _settled.Add(e.Block);

@@ -67,7 +67,11 @@ public sealed record PersonAwaited(
     string? Owner,
     string Instructions,
     string Command
-);
+)
+{
+    /// <summary>Whether a measure is to be taken back; then it can also be said that it can't be.</summary>
+    public bool Undo { get; init; }
+}
 
 /// <summary>A run as people and programs watch it, folded from its journal.</summary>
 /// <param name="Share">Steps done of all, from 0 to 1.</param>
@@ -174,7 +178,7 @@ public sealed record RunView(
         )
         {
             Persons = PersonsOf(run, state),
-            OnlyPersonsWork = state.OnlyPersonsWork && state.AwaitedPersons.Any(),
+            OnlyPersonsWork = state.OnlyPersonsWork,
             LedBackBy = state.LedBackBy,
             StartsAt = state.StartAt,
             HaltNumber = state.HaltNumber,
@@ -185,15 +189,18 @@ public sealed record RunView(
 
     private static ImmutableArray<PersonAwaited> PersonsOf(string run, RunState state) =>
         [
-            .. state.AwaitedPersons.Select(s => new PersonAwaited(
-                s.Id,
-                s.Title,
-                s.Member,
-                state.Of(s.Id).Begun,
-                s.Owner,
-                ((Catalogue.PersonAction)s.Do).Instructions,
-                $"tidestep run sign {run} {Quoted(s.Title)} --member {s.Member} --evidence 'what you did and saw'"
-            )),
+            .. state.AwaitedPersons.Select(a => new PersonAwaited(
+                a.Step.Id,
+                a.Title,
+                a.Step.Member,
+                a.Since,
+                a.Step.Owner,
+                a.Instructions,
+                $"tidestep run sign {run} {Quoted(a.Title)} --member {a.Step.Member} --evidence 'what you did and saw'"
+            )
+            {
+                Undo = a.Undo,
+            }),
         ];
 
     private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
@@ -201,7 +208,7 @@ public sealed record RunView(
     private static string? Waits(RunState state)
     {
         if (state.Halt is null && state.AwaitedPersons.FirstOrDefault() is { } person)
-            return $"for {person.Owner ?? "a person"}: {person.Title}, on {person.Member}"
+            return $"for {person.Step.Owner ?? "a person"}: {person.Title}, on {person.Step.Member}"
                 + (state.AwaitedPersons.Count() is > 1 and var all ? $", and {all - 1} more" : "");
         if (state.Status == RunStatus.Waiting)
             return state.AwaitsSignOff is { } asked

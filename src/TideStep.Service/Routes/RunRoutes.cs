@@ -62,7 +62,16 @@ public sealed record OrderRequest(DecisionKind Decision, string After, int Times
 public sealed record OrdersRequest(IReadOnlyList<OrderRequest> Orders);
 
 /// <summary>A signature under a person's step.</summary>
-public sealed record SignatureRequest(string? Step, string Evidence, string? Member = null);
+/// <param name="CannotBeUndone">Of a measure that a person is to take back: that it can't be, with why as the
+/// evidence; then it is left to be done after the run.</param>
+/// <param name="Owner">Whose it is then.</param>
+public sealed record SignatureRequest(
+    string? Step,
+    string Evidence,
+    string? Member = null,
+    bool CannotBeUndone = false,
+    string? Owner = null
+);
 
 /// <summary>A run in a list.</summary>
 public sealed record RunLine(
@@ -366,7 +375,16 @@ public static class RunRoutes
                         request,
                         desk,
                         once,
-                        s => Orders.Sign(s, request.Step, AccessRules.ActorOf(http), request.Evidence, request.Member),
+                        s =>
+                            Orders.Sign(
+                                s,
+                                request.Step,
+                                AccessRules.ActorOf(http),
+                                request.Evidence,
+                                request.Member,
+                                request.CannotBeUndone,
+                                request.Owner
+                            ),
                         ct
                     )
             )

@@ -36,7 +36,8 @@ public static class RunFollower
             return StatusOf(view);
         }
         if (!output.Terminal.Profile.Out.IsTerminal || !output.ForPeople)
-            return await LinesAsync(client, run, view, output, ct);
+            return await LinesAsync(client, run, view, output, decided, ct);
+        int? ofReturn = null;
         while (true)
         {
             if (!Returns(view))
@@ -60,19 +61,24 @@ public static class RunFollower
                         }
                     });
             if (!Returns(view))
-                return StatusOf(view);
+                return EndOf(view, decided, ofReturn);
             // What happens now happens in the run that returns this one, and what is to be decided is decided there.
             var its = await FollowAsync(client, view.Child!, output, ct);
             if ((await client.GetAsync<RunView>($"/api/runs/{view.Child}", ct)).Ended is null)
                 return its;
+            ofReturn = its;
             view = await AfterReturnAsync(client, run, view.Child!, ct);
             if (Rests(view))
             {
                 output.Write(view, () => RunScreen.Show(view, output));
-                return StatusOf(view);
+                return EndOf(view, decided, ofReturn);
             }
         }
     }
+
+    // Who decided to return wants to know how the return ended.
+    private static int EndOf(RunView view, bool decided, int? ofReturn) =>
+        decided && ofReturn is { } status && view.Status == RunStatus.Returned ? status : StatusOf(view);
 
     private static bool Returns(RunView view) =>
         view is { Status: RunStatus.Returning, Child: not null and not "none" };
@@ -120,9 +126,11 @@ public static class RunFollower
         string run,
         RunView view,
         Output output,
+        bool decided,
         CancellationToken ct
     )
     {
+        int? ofReturn = null;
         var last = view.Sequence;
         var persons = view
             .Blocks.SelectMany(b => b.Lanes)
@@ -139,6 +147,7 @@ public static class RunFollower
             var its = await FollowAsync(client, child, output, ct);
             if ((await client.GetAsync<RunView>($"/api/runs/{child}", ct)).Ended is null)
                 return its;
+            ofReturn = its;
             view = await AfterReturnAsync(client, run, child, ct);
         }
         view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
@@ -147,7 +156,7 @@ public static class RunFollower
             output.Line();
             RunScreen.Show(view, output);
         }
-        return StatusOf(view);
+        return EndOf(view, decided, ofReturn);
 
         // Tells what happens till the run rests, or another begins to return it: that one is given.
         async Task<string?> TellAsync()
@@ -174,9 +183,9 @@ public static class RunFollower
                 last = entry.Sequence;
                 if (entry.Event is Halted or Held or Ended)
                     return null;
-                asked |= entry.Event is StepBegun begun && persons.Contains(begun.Step);
+                asked |= entry.Event is UndoAsked || (entry.Event is StepBegun begun && persons.Contains(begun.Step));
                 // Where nothing goes on till somebody has signed, there is nothing more to follow.
-                if (asked && entry.Event is StepBegun or StepDone)
+                if (asked && entry.Event is StepBegun or StepDone or UndoAsked)
                 {
                     view = await LookAsync(client, run, view, ct);
                     if (view.OnlyPersonsWork)
@@ -210,6 +219,8 @@ public static class RunFollower
                 or OrdersGiven
                 or WindowAwaited
                 or ReturnBegun
+                or UndoAsked
+                or MeasureKept
                 or Ended
             ? RunLogText.Words(e, TimeZoneInfo.Local)
             : null;

@@ -54,6 +54,21 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
         );
     }
 
+    /// <summary>What keeps a secret from being used: it is not there, or others may read it; null where
+    /// nothing.</summary>
+    public Problem? Problem(string name)
+    {
+        try
+        {
+            BytesOf($"secret:{name}");
+            return null;
+        }
+        catch (ConnectorException e)
+        {
+            return e.Problem;
+        }
+    }
+
     /// <summary>Tells whether a secret is another than before, and nothing of what it is; empty where none is
     /// named.</summary>
     /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>

@@ -26,6 +26,13 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     /// <summary>What the library of artefacts holds.</summary>
     public Func<CancellationToken, Task<ImmutableDictionary<string, HeldArtefact>>>? Library { get; set; }
 
+    /// <summary>What keeps a run of a plan from starting besides its checks; known to the desk of runs.</summary>
+    public Func<Plan, CancellationToken, Task<ImmutableArray<Problem>>> NotReady { get; set; } =
+        (_, _) => Task.FromResult(ImmutableArray<Problem>.Empty);
+
+    /// <summary>Tells what keeps a secret from being used, by its name; null where it can be.</summary>
+    public Func<string, Problem?> Secret { get; init; } = _ => null;
+
     /// <summary>Tide Step's own version.</summary>
     public string? OwnVersion { get; init; }
 
@@ -61,6 +68,9 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
             {
                 Library = Library is null ? null : await Library(ct),
                 OwnVersion = OwnVersion,
+                Revisions = await estates.RevisionsAsync(ct),
+                NotReady = await NotReady(plan, ct),
+                Secret = Secret,
                 Unreached = unreached,
                 Reserved = Reserved(run),
                 Signed = [.. (await SignedAsync(index.Estate, ct)).Where(s => s.Run is null || s.Run == run)],
@@ -92,14 +102,22 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
         return standing
             .Select(f => f.Node)
             .OfType<string>()
-            .Concat(
-                standing
-                    .Where(f => f.Node is null)
-                    .SelectMany(f => estate.Find(f.Subject)?.Members.Select(m => m.Node) ?? [])
-            )
+            .Concat(standing.Where(f => f.Node is null).SelectMany(f => NodesOf(estate, f.Subject)))
             .Where(estate.Nodes.ContainsKey)
             .ToHashSet();
     }
+
+    // A finding may be of a member, a node, a component (at a site), a site, or two components.
+    private static IEnumerable<string> NodesOf(Estate estate, string subject) =>
+        subject
+            .Split(" with ")
+            .Select(part => part.Split(" at ")[0])
+            .SelectMany(part =>
+                estate.FindMember(part) is { } member ? [member.Node]
+                : estate.Nodes.ContainsKey(part) ? [part]
+                : estate.Find(part)?.Members.Select(m => m.Node)
+                    ?? estate.Nodes.Values.Where(n => n.Site == part).Select(n => n.Id)
+            );
 
     /// <summary>A kept round of a plan: the last, or one by its number.</summary>
     public async Task<(CheckRound Round, long Number)?> FindAsync(string digest, long? number, CancellationToken ct)

@@ -24,6 +24,10 @@ public sealed record RunContext(
     /// them.</summary>
     public Func<CancellationToken, Task<(string Estate, string Catalogue)>>? Revisions { get; init; }
 
+    /// <summary>Reads whole members once the work of a run is over, so that what is planned next rests on what it left;
+    /// null where nobody keeps readings.</summary>
+    public Func<IReadOnlyCollection<Member>, CancellationToken, Task>? Survey { get; init; }
+
     /// <summary>Told of errors of our own, with what was being done.</summary>
     public Action<string, Exception> Log { get; init; } = (_, _) => { };
 

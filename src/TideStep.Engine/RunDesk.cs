@@ -73,14 +73,15 @@ public sealed class RunDesk(
             return (round.Problems, null);
         return (
             [
-                .. round.Value!.Blocking.Select(f => new Problem(
-                    $"{f.Subject}: {f.Check} "
-                        + $"{(f.Result == Core.Checks.CheckResult.Open ? "is open" : "failed")}: {f.What}",
-                    null,
-                    f.Remedy is { } remedy
-                        ? $"{remedy} Or accept it: tidestep check waive {PlanName(plan)} '{f.Id}' --reason ..."
-                        : null
-                )),
+                // Premises and words are said by the start itself.
+                .. round
+                    .Value!.Blocking.Where(f => f.Check is not ("premise" or "ready"))
+                    .Select(f => new Problem(
+                        $"{f.Subject}: {f.Check} "
+                            + $"{(f.Result == Core.Checks.CheckResult.Open ? "is open" : "failed")}: {f.What}",
+                        null,
+                        Hint(plan, f)
+                    )),
             ],
             round.Value
         );
@@ -96,6 +97,13 @@ public sealed class RunDesk(
                     left.TryAdd(member, label);
         return left;
     }
+
+    private static string? Hint(Plan plan, Core.Checks.Finding finding) =>
+        Core.Checks.WaiverRules.MayBeAccepted(finding)
+            ? $"{finding.Remedy} Or accept it: tidestep check waive {PlanName(plan)} {Quoted(finding.Id)} --reason '...'".TrimStart()
+            : finding.Remedy;
+
+    private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 
     private const int RunsLookedBack = 20;
 
@@ -157,15 +165,10 @@ public sealed class RunDesk(
         var (plan, problem) = await FindPlanAsync(digest, ct);
         if (plan is null)
             return (null, [problem!]);
-        if (await UnreadyAsync(plan, ct) is { } unready)
-            return (null, [unready]);
         if (await estates.IndexAsync(ct) is not { } index)
             return (null, [EstateDesk.NoEstate]);
         var before = await ReadAsync(index, plan, ct);
-        var problems = await PremisesAsync(plan, before, ct);
-        if (!problems.IsEmpty)
-            return (null, problems);
-        (problems, var round) = await ProveAsync(plan, null, by, ct);
+        var (problems, round) = await HindrancesAsync(plan, null, before, by, ct);
         if (!problems.IsEmpty)
             return (null, problems);
         var (run, opened) = Opening(plan, label, by);
@@ -268,15 +271,12 @@ public sealed class RunDesk(
             return [NoRun(run)];
         if (state.StartedAt is not null)
             return [new Problem($"run {run} has been started", null, "Follow it with 'tidestep run follow'.")];
-        if (stored.Parent is null && await UnreadyAsync(state.Plan, ct) is { } unready)
-            return [unready];
         if (await estates.IndexAsync(ct) is not { } index)
             return [EstateDesk.NoEstate];
         var before = await ReadAsync(index, state.Plan, ct);
-        var problems = await PremisesAsync(state.Plan, before, ct);
-        if (!problems.IsEmpty)
-            return problems;
-        (problems, var round) = stored.Parent is null ? await ProveAsync(state.Plan, run, by, ct) : ([], null);
+        var (problems, round) = stored.Parent is null
+            ? await HindrancesAsync(state.Plan, run, before, by, ct)
+            : (await PremisesAsync(state.Plan, before, ct), null);
         if (!problems.IsEmpty)
             return problems;
         if (stored.Parent is null)
@@ -347,10 +347,30 @@ public sealed class RunDesk(
             ? new Problem($"{at:yyyy-MM-dd HH:mm zzz} is past", null, "Start it now, or say a later time.")
             : null;
 
-    private async Task<Problem?> UnreadyAsync(Plan plan, CancellationToken ct) =>
-        Rehearsals is not null && await Rehearsals.MissingAsync(plan, ct) is { } unrehearsed ? unrehearsed
-        : SignOffs is null ? null
-        : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
+    /// <summary>What keeps a plan from being carried out besides its checks: a rehearsal, a sign-off.</summary>
+    public async Task<ImmutableArray<Problem>> NotReadyAsync(Plan plan, CancellationToken ct)
+    {
+        var rehearsal = Rehearsals is null ? null : await Rehearsals.MissingAsync(plan, ct);
+        var word = SignOffs is null
+            ? null
+            : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
+        return [.. new[] { rehearsal, word }.OfType<Problem>()];
+    }
+
+    // Everything that stands in the way at once: what is not ready, the premises, and the checks. A start that the checks
+    // themselves refuse for these says each once.
+    private async Task<(ImmutableArray<Problem> Problems, Core.Checks.CheckRound? Round)> HindrancesAsync(
+        Plan plan,
+        string? run,
+        ImmutableSortedDictionary<string, string> before,
+        string by,
+        CancellationToken ct
+    )
+    {
+        var standing = (await NotReadyAsync(plan, ct)).AddRange(await PremisesAsync(plan, before, ct));
+        var (problems, round) = await ProveAsync(plan, run, by, ct);
+        return ([.. standing, .. problems], round);
+    }
 
     private async Task<ImmutableSortedDictionary<string, string>> ReadAsync(
         EstateIndex index,
@@ -412,6 +432,12 @@ public sealed class RunDesk(
             Mask = Mask,
             Log = log,
             Revisions = estates.RevisionsAsync,
+            Survey = (members, token) =>
+                estates.SurveyAsync(
+                    $"run {run}",
+                    new SurveyScope { Nodes = members.Select(m => m.Node).ToHashSet() },
+                    token
+                ),
         };
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
         await executor.Log.AppendAsync(new Owned(owner));

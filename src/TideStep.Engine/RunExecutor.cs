@@ -180,6 +180,8 @@ public sealed class RunExecutor
     private async Task ReadAfterAsync(CancellationToken ct)
     {
         var members = Log.Look(s => s.Before).Keys.Select(m => _context.Estate.FindMember(m)).OfType<Member>().ToList();
+        if (_context.Survey is { } survey)
+            await survey(members, ct);
         var running = await _context.Reader.RunningAsync(_context.Estate, _context.Catalogue, members, ct);
         await Log.AppendAsync(
             new MembersRead("after", running)

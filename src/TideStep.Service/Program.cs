@@ -64,7 +64,12 @@ var reader = new MemberReader(
 var feed = new RunFeed();
 var estates = new EstateDesk(store, reader, time);
 var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
-var checks = new CheckDesk(estates, store, time) { Library = library.HeldAsync, OwnVersion = ServiceSettings.Version };
+var checks = new CheckDesk(estates, store, time)
+{
+    Library = library.HeldAsync,
+    OwnVersion = ServiceSettings.Version,
+    Secret = secrets.Problem,
+};
 var signing = new SignOffDesk(store, time);
 var rehearsals = new RehearsalDesk(estates, store, time);
 var fetching = new Fetching(library, http, time);
@@ -197,6 +202,7 @@ api.MapMembers();
 api.MapArtefacts();
 api.MapSecrets();
 checks.Reserved = app.Services.GetRequiredService<RunDesk>().Reserved;
+checks.NotReady = app.Services.GetRequiredService<RunDesk>().NotReadyAsync;
 api.MapRuns();
 api.MapSignOffs();
 api.MapNotices();

@@ -118,6 +118,7 @@ public sealed class PathPropertyTests
     [InlineData(1005287)]
     [InlineData(5008246)]
     [InlineData(5008461)]
+    [InlineData(7003162)]
     [InlineData(2001631)]
     public void Estates_that_once_had_a_wrong_answer(int seed)
     {

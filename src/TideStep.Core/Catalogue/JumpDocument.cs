@@ -223,7 +223,12 @@ internal static class JumpDocument
                 item.Text("remedy")
             );
             if (ExpressionText.Read(item, "holds", required: true) is { } holds)
-                found.Add(new Prerequisite(id, per, level, holds, remedy));
+                found.Add(
+                    new Prerequisite(id, per, level, holds, remedy)
+                    {
+                        AtWave = item.Word("when", "wave", "plan") == "wave",
+                    }
+                );
             item.Close();
         }
         return found.ToImmutable();

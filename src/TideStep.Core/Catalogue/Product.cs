@@ -171,7 +171,11 @@ public sealed record PointWish(string Capture, bool WhileServing, bool PerMember
 }
 
 /// <summary>A prerequisite of a jump; <paramref name="Per"/> is member, node, component or site.</summary>
-public sealed record Prerequisite(string Id, string Per, string Level, Expression Holds, string? Remedy);
+public sealed record Prerequisite(string Id, string Per, string Level, Expression Holds, string? Remedy)
+{
+    /// <summary>Whether it is asked only before each wave, for what an earlier step of the plan makes true.</summary>
+    public bool AtWave { get; init; }
+}
 
 /// <summary>An artefact a jump needs; the checksum is SHA-256 in hexadecimal.</summary>
 public sealed record ArtefactNeed(string Id, string? File, string? Sha256, long? Bytes)

@@ -18,7 +18,25 @@ public sealed record HeldArtefact(string Name, long Bytes, string Sha256, bool W
 /// is.</summary>
 internal static class ArtefactChecks
 {
-    public static IEnumerable<Finding> Of(Plan plan, CheckContext context)
+    public static IEnumerable<Finding> Of(Plan plan, CheckContext context) =>
+        Held(plan, context).Concat(WithoutChecksum(plan));
+
+    // Without one nobody can say that a file is what its maker published.
+    private static IEnumerable<Finding> WithoutChecksum(Plan plan) =>
+        plan
+            .Artefacts.Where(a => a.Sha256 is null)
+            .GroupBy(a => a.File ?? a.Id)
+            .Select(g => new Finding(
+                "checksum",
+                g.Key,
+                Level.Caution,
+                CheckResult.Failed,
+                "the catalogue names no checksum: it is taken as it was given",
+                "Enter the one that its maker publishes: sha256.",
+                [.. g.SelectMany(a => a.Moves).Distinct().Order()]
+            ));
+
+    private static IEnumerable<Finding> Held(Plan plan, CheckContext context)
     {
         if (context.Library is not { } library)
             yield break;

@@ -21,6 +21,16 @@ public sealed record CheckContext(DateTimeOffset Now)
     /// <summary>What the library of artefacts holds, by name; null where there is none to look into.</summary>
     public IReadOnlyDictionary<string, HeldArtefact>? Library { get; init; }
 
+    /// <summary>The revisions of the estate's and the catalogue's documents as they are now; null where nobody keeps
+    /// them.</summary>
+    public (string Estate, string Catalogue)? Revisions { get; init; }
+
+    /// <summary>What else keeps a run of the plan from starting: a rehearsal, a sign-off.</summary>
+    public ImmutableArray<Documents.Problem> NotReady { get; init; } = [];
+
+    /// <summary>Tells what keeps a secret from being used, by its name; null where it can be.</summary>
+    public Func<string, Documents.Problem?> Secret { get; init; } = _ => null;
+
     /// <summary>Tide Step's own version; null where it does not matter.</summary>
     public string? OwnVersion { get; init; }
 

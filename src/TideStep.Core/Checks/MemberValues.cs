@@ -12,6 +12,36 @@ internal sealed class MemberValues(
     Func<Reference, Value?> given
 )
 {
+    /// <summary>Versions that a plan will have brought components to, each with the move that does; they count before
+    /// what was read.</summary>
+    public IReadOnlyDictionary<string, (string Label, int Move)> Then { get; init; } =
+        new Dictionary<string, (string, int)>();
+
+    /// <summary>By which moves the versions that an expression asks for will be as they are taken to be; null where
+    /// they are as read.</summary>
+    public string? By(Expression expression)
+    {
+        var asked = expression
+            .References.SelectMany(r =>
+                r.Key is "running" or "installed" ? [component]
+                : r.Name == "related" ? Of(r)
+                : []
+            )
+            .Select(c => c.Id)
+            .Distinct()
+            .Where(Then.ContainsKey)
+            .ToList();
+        return asked.Count == 0
+            ? null
+            : string.Join(", ", asked.Select(c => $"{c} at {Then[c].Label} by move {Then[c].Move}"));
+    }
+
+    private IEnumerable<Component> Of(Reference related) =>
+        index
+            .RelatedTo(index.NumberOf(component.Id))
+            .Select(c => index.Components[c])
+            .Where(c => related.Arguments.Contains(c.Product));
+
     /// <summary>The readings of one member; without one, only what is given.</summary>
     public Func<Reference, Value?> Of(Member? member) =>
         reference =>
@@ -32,9 +62,9 @@ internal sealed class MemberValues(
         switch (reference.Key)
         {
             case "running":
-                return Label(reading.Running);
+                return Label(Then.TryGetValue(component.Id, out var comes) ? comes.Label : reading.Running);
             case "installed":
-                return Label(reading.Installed);
+                return Label(Then.TryGetValue(component.Id, out var due) ? due.Label : reading.Installed);
             case "staged":
                 return Label(reading.Staged);
             case "role":
@@ -59,12 +89,11 @@ internal sealed class MemberValues(
     // The lowest version that runs of a related component of that product.
     private Value? Related(Reference reference)
     {
-        var versions = index
-            .Pairs.Where(p => index.Components[p.A].Id == component.Id || index.Components[p.B].Id == component.Id)
-            .Select(p => index.Components[p.A].Id == component.Id ? index.Components[p.B] : index.Components[p.A])
-            .Where(c => reference.Arguments.Contains(c.Product))
-            .SelectMany(c => c.Members.Select(m => (c.Product, index.Readings.Of(m).Running)))
-            .Select(r => r.Running is { } label ? index.Catalogue.Find(r.Product)?.Scheme.TryParse(label) : null)
+        var versions = Of(reference)
+            .SelectMany(c =>
+                c.Members.Select(m => (c, Label: Then.GetValueOrDefault(c.Id).Label ?? index.Readings.Of(m).Running))
+            )
+            .Select(r => r.Label is { } label ? index.Catalogue.Find(r.c.Product)?.Scheme.TryParse(label) : null)
             .ToList();
         return versions.Count > 0 && versions.All(v => v is not null) ? Value.Of(versions.Min()!) : null;
     }

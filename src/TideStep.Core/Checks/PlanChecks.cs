@@ -33,6 +33,7 @@ public static class PlanChecks
                     .Concat(new ComponentChecks(index, plan, context).All())
                     .Concat(new HostChecks(index, plan, context).All())
                     .Concat(ArtefactChecks.Of(plan, context))
+                    .Concat(new StartChecks(index, plan, context).All())
                     .GroupBy(f => f.Id)
                     .Select(Together)
                     .Select(f =>

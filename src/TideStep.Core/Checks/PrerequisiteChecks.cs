@@ -35,9 +35,25 @@ internal static class PrerequisiteChecks
                         : Value.Of((window.To - window.From).TotalSeconds, ValueKind.Time),
                     _ => null,
                 };
-            var values = new MemberValues(index, component, product, Given);
+            var values = new MemberValues(index, component, product, Given)
+            {
+                Then = StateBefore(index, plan, move, jump),
+            };
             foreach (var prerequisite in its.Prerequisites)
             {
+                if (prerequisite.AtWave)
+                {
+                    yield return new Finding(
+                        $"{its.Id} {prerequisite.Id}",
+                        component.Id,
+                        Enum.Parse<Level>(prerequisite.Level, ignoreCase: true),
+                        CheckResult.NotApplicable,
+                        $"asked at its turn, before each wave of move {move.Number}",
+                        null,
+                        [move.Number]
+                    );
+                    continue;
+                }
                 var asked = Asked(index, prerequisite, component).ToList();
                 // Of very many that hold one line says as much, and those that do not stand out.
                 if (
@@ -66,10 +82,29 @@ internal static class PrerequisiteChecks
                         one is null ? [] : index.Readings.Of(one).Missed,
                         Evaluator.Evaluate(prerequisite.Holds, values.Of(one), [.. all.Select(values.Of)]),
                         move.Number,
-                        plan.Windows.IsEmpty
+                        plan.Windows.IsEmpty,
+                        values.By(prerequisite.Holds)
                     );
             }
         }
+    }
+
+    // The versions that the plan will have brought the estate to when a jump's turn comes, each with the move that does.
+    private static Dictionary<string, (string Label, int Move)> StateBefore(
+        EstateIndex index,
+        Plan plan,
+        PlannedMove move,
+        PlannedJump jump
+    )
+    {
+        var then = new Dictionary<string, (string, int)>();
+        foreach (var earlier in plan.Moves.Where(m => m.Number < move.Number))
+        foreach (var taken in earlier.Jumps)
+            then[taken.Component] = (taken.To, earlier.Number);
+        // Several jumps of one component in one outage follow one another.
+        foreach (var taken in move.Jumps.TakeWhile(j => j != jump).Where(j => j.Component == jump.Component))
+            then[taken.Component] = (taken.To, move.Number);
+        return then;
     }
 
     /// <summary>Up to so many that hold are told one by one.</summary>
@@ -131,7 +166,8 @@ internal static class PrerequisiteChecks
         IReadOnlyDictionary<string, string> missed,
         Evaluation came,
         int move,
-        bool noWindow
+        bool noWindow,
+        string? then
     )
     {
         var level = Enum.Parse<Level>(prerequisite.Level, ignoreCase: true);
@@ -164,7 +200,7 @@ internal static class PrerequisiteChecks
             subject,
             level,
             result,
-            what,
+            then is null ? what : $"{what}; {then}",
             result is CheckResult.Failed or CheckResult.Open
                 ? prerequisite.Remedy ?? (result == CheckResult.Open ? "Take a survey." : null)
                 : null,

@@ -127,7 +127,7 @@ internal sealed class MoveGroups(
             if (!problem.Meets(pair, state))
                 continue;
             fails |= !problem.MayStand(pair, state);
-            tolerated |= problem.Judge(pair, state).Verdict.Verdict == Catalogue.Verdict.Transitional;
+            tolerated |= problem.Judge(pair, state).Transitional;
         }
         return (fails, tolerated);
     }
@@ -179,7 +179,7 @@ internal sealed class MoveGroups(
                 !chains.ContainsKey(problem.Index.Pairs[p].A)
                 && !chains.ContainsKey(problem.Index.Pairs[p].B)
                 && problem.Meets(p, state)
-                && problem.Judge(p, state).Verdict.Verdict == Catalogue.Verdict.Transitional
+                && problem.Judge(p, state).Transitional
             );
         var states = new List<bool> { !standing && HoldsTransitional(state) };
         foreach (var move in moves)
@@ -194,10 +194,7 @@ internal sealed class MoveGroups(
     private bool HoldsTransitional(int[] state)
     {
         for (var pair = 0; pair < problem.Index.Pairs.Length; pair++)
-            if (
-                problem.Meets(pair, state)
-                && problem.Judge(pair, state).Verdict.Verdict == Catalogue.Verdict.Transitional
-            )
+            if (problem.Meets(pair, state) && problem.Judge(pair, state).Transitional)
                 return true;
         return false;
     }

@@ -70,9 +70,7 @@ internal sealed class MoveOrder
         _standing = Enumerable
             .Range(0, problem.Index.Pairs.Length)
             .Except(_changing)
-            .Any(p =>
-                problem.Meets(p, _state) && problem.Judge(p, _state).Verdict.Verdict == Catalogue.Verdict.Transitional
-            );
+            .Any(p => problem.Meets(p, _state) && problem.Judge(p, _state).Transitional);
     }
 
     private readonly bool _standing;
@@ -215,10 +213,7 @@ internal sealed class MoveOrder
         if (_standing)
             return true;
         foreach (var pair in _changing)
-            if (
-                _problem.Meets(pair, _state)
-                && _problem.Judge(pair, _state).Verdict.Verdict == Catalogue.Verdict.Transitional
-            )
+            if (_problem.Meets(pair, _state) && _problem.Judge(pair, _state).Transitional)
                 return true;
         return false;
     }

@@ -114,19 +114,13 @@ internal sealed class PrecedenceOrder(
 
     private bool Stands(int pair, int[] state) =>
         !problem.Meets(pair, state)
-        || (
-            problem.MayStand(pair, state)
-            && (_tolerant || problem.Judge(pair, state).Verdict.Verdict != Catalogue.Verdict.Transitional)
-        );
+        || (problem.MayStand(pair, state) && (_tolerant || !problem.Judge(pair, state).Transitional));
 
     // A transitional pair of today makes every state count; that is weighed by a search.
     private bool StandsTolerated() =>
         Enumerable
             .Range(0, problem.Index.Pairs.Length)
-            .Any(p =>
-                problem.Meets(p, problem.Today)
-                && problem.Judge(p, problem.Today).Verdict.Verdict == Catalogue.Verdict.Transitional
-            );
+            .Any(p => problem.Meets(p, problem.Today) && problem.Judge(p, problem.Today).Transitional);
 
     // Every version on a component's way must suit those that do not move.
     private bool WithTheStill(int c)

@@ -212,8 +212,7 @@ internal sealed class StructuredSearch(PathProblem problem)
             state[c] = version;
             return (
                 problem.MayStand(pair, state),
-                problem.Meets(pair, state)
-                    && problem.Judge(pair, state).Verdict.Verdict == Catalogue.Verdict.Transitional
+                problem.Meets(pair, state) && problem.Judge(pair, state).Transitional
             );
         }
     }

@@ -104,7 +104,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                     Unique(id),
                     name,
                     binding.Title(spec),
-                    binding.Bind(spec.Do, spec),
+                    Variant(binding.Bind(spec.Do, spec), product, member, from, to),
                     spec.Already,
                     spec.Verify,
                     spec.VerifyWithin,
@@ -149,6 +149,25 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                 };
         }
     }
+
+    // An artefact of the jump is named by its identifier; each host gets the file of its variant.
+    private StepAction Variant(StepAction action, Product product, Member member, string? from, string? to)
+    {
+        if (action is not SendAction and not InstallAction { File: not null })
+            return action;
+        var name = action is SendAction sent ? sent.Artefact : ((InstallAction)action).File!;
+        var file = product
+            .Jumps.Where(j => j.To.Label == to && (from is null || IsFrom(j, product, from)))
+            .Select(j => PlanNeeds.VariantFor(index, member, j, name))
+            .FirstOrDefault(a => a is not null)
+            ?.File;
+        return file is null ? action
+            : action is SendAction send ? send with { Artefact = file }
+            : (InstallAction)action with { File = file };
+    }
+
+    private static bool IsFrom(Jump jump, Product product, string from) =>
+        jump.FromNone || (product.Scheme.TryParse(from) is { } version && jump.LeadsFrom(version, product.IsRelease));
 
     // Captures of another product are those of its components that this one touches.
     private ImmutableArray<string> VoidsOf(StepSpec spec, string component) =>

@@ -142,7 +142,9 @@ internal sealed partial class MoveMaker
         var inOrder = move.Waves is { } order ? Sorted(order) : null;
         if (inOrder is not null)
             _lanes.Place(inOrder.Waves.Select(w => w.Members.Concat(w.AlsoOut)));
-        else if (move.Method != Method.Replace)
+        else if (move.Method == Method.Replace)
+            _lanes.Place([MovingOf(move.Jumps[0])]);
+        else
             _lanes.Place([
                 move
                     .Jumps.SelectMany(j => MovingOf(j))

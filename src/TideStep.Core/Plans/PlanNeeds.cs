@@ -7,7 +7,7 @@ using TideStep.Core.Paths;
 namespace TideStep.Core.Plans;
 
 /// <summary>What a plan needs besides its steps: answers, artefacts and what people have to do.</summary>
-internal static class PlanNeeds
+public static class PlanNeeds
 {
     /// <summary>Every question once, with the goal's answer or what holds otherwise; a question that nobody answered is
     /// a problem.</summary>
@@ -164,6 +164,16 @@ internal static class PlanNeeds
                 ),
         ];
     }
+
+    /// <summary>The variant of an artefact that is for a member's host; null where none is, or where the jump has no
+    /// artefact of that identifier.</summary>
+    public static ArtefactNeed? VariantFor(EstateIndex index, Member member, Jump jump, string id) =>
+        jump
+            .Artefacts.Where(a =>
+                a.Id == id
+                && a.For.All(t => TraitOf(index, index.Estate.Find(member.Component)!, member.Node, t.Key) == t.Value)
+            )
+            .MaxBy(a => a.For.Count);
 
     private static string? TraitOf(EstateIndex index, Component component, string node, string trait) =>
         index.Estate.Nodes[node].Traits.TryGetValue(trait, out var own)

@@ -52,6 +52,20 @@ public sealed class Staging(ArtefactLibrary library, IEnumerable<IStager> stager
             )
             .Distinct();
 
+    /// <summary>The file that is meant for a node: an artefact of the catalogue by its identifier is the variant for
+    /// that host; any other name is the file's own.</summary>
+    public static string FileFor(EstateIndex index, string name, string node) =>
+        index
+            .OnNode(node)
+            .SelectMany(m =>
+                (index.Catalogue.Find(index.Components[m.Component].Product)?.Jumps ?? []).Select(j =>
+                    PlanNeeds.VariantFor(index, m.Member, j, name)
+                )
+            )
+            .FirstOrDefault(a => a is not null)
+            ?.File
+        ?? name;
+
     /// <summary>Begins to stage; what can't be staged at all is told before anything begins.</summary>
     /// <param name="bytesPerSecond">The pace for each node, or 0 for as fast as it goes.</param>
     public async Task<Checked<StagingView>> BeginAsync(

@@ -179,6 +179,9 @@ public static class ArtefactRoutes
                 {
                     if (await estates.CurrentEstateAsync(ct) is not { } estate)
                         return Answers.Problem(404, EstateDesk.NoEstate);
+                    var index = await estates.IndexAsync(ct);
+                    string FileFor(string name, string node) =>
+                        index is null ? name : Staging.FileFor(index, name, node);
                     List<(string, string)> wanted = [];
                     if (request.Plan is { } digest)
                     {
@@ -191,14 +194,19 @@ public static class ArtefactRoutes
                         [
                             .. Staging
                                 .WantedBy(plan)
-                                .Where(w => request.Artefacts is not { Count: > 0 } only || only.Contains(w.Artefact))
+                                .Where(w =>
+                                    request.Artefacts is not { Count: > 0 } only
+                                    || only.Any(name => name == w.Artefact || FileFor(name, w.Node) == w.Artefact)
+                                )
                                 .Where(w => request.Nodes is not { Count: > 0 } only || only.Contains(w.Node)),
                         ];
                     }
                     else
                         wanted =
                         [
-                            .. (request.Artefacts ?? []).SelectMany(a => (request.Nodes ?? []).Select(n => (a, n))),
+                            .. (request.Artefacts ?? []).SelectMany(a =>
+                                (request.Nodes ?? []).Select(n => (FileFor(a, n), n))
+                            ),
                         ];
                     var begun = await staging.BeginAsync(estate, wanted, Math.Max(0, request.BytesPerSecond ?? 0), ct);
                     return begun.Ok

@@ -9,6 +9,22 @@ public static class Times
     /// <summary>Now, by the clock of this process.</summary>
     public static DateTimeOffset Now => ShiftedClock.OfProcess.GetLocalNow();
 
+    /// <summary>An end as it is said: of one at midnight the day that is counted whole, as it was given.</summary>
+    public static string Until(DateTimeOffset end)
+    {
+        var local = end.ToLocalTime();
+        return local.TimeOfDay == TimeSpan.Zero
+            ? $"the end of {local.AddDays(-1):yyyy-MM-dd}"
+            : local.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
+    }
+
+    /// <summary>The moment at which a day is over.</summary>
+    public static DateTimeOffset EndOf(DateOnly day)
+    {
+        var end = day.AddDays(1).ToDateTime(TimeOnly.MinValue);
+        return new DateTimeOffset(end, TimeZoneInfo.Local.GetUtcOffset(end));
+    }
+
     /// <summary>A moment: a day with a time, or a time alone for the next such time.</summary>
     /// <exception cref="MisusedException">The text is no time.</exception>
     public static DateTimeOffset Next(string text)

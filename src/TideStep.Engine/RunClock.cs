@@ -18,6 +18,7 @@ internal sealed class RunClock(RunContext context, RunLog log)
     /// <summary>What a run may be over its planned time before it is late.</summary>
     private const double Grace = 0.1;
     private static readonly TimeSpan LeastGrace = TimeSpan.FromMinutes(5);
+    private static readonly TimeSpan LeastTold = TimeSpan.FromMinutes(1);
 
     public async Task WatchAsync(Func<bool> keepsWindows, CancellationToken ct)
     {
@@ -76,8 +77,9 @@ internal sealed class RunClock(RunContext context, RunLog log)
         }
         var whole = context.Settings.Real(state.Plan.Expected);
         var due = (state.StartAt is { } at && at > state.StartedAt ? at : state.StartedAt!.Value) + whole;
-        var grace =
-            whole * Grace > context.Settings.Real(LeastGrace) ? whole * Grace : context.Settings.Real(LeastGrace);
+        // A few per cent of a short run are no lateness, and what is written by the minute has to differ by one.
+        TimeSpan[] spans = [whole * Grace, context.Settings.Real(LeastGrace), LeastTold];
+        var grace = spans.Max();
         return end > due + grace && state.LateAgainst is null ? new RanLate(end, due) : null;
     }
 }

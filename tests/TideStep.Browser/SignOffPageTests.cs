@@ -27,7 +27,7 @@ public sealed class SignOffPageTests : ConsoleSession
         await PictureAsync(page, "sign-off-plan");
         await signing.GetByRole(AriaRole.Button, new() { Name = "Sign as Ida Moss" }).ClickAsync();
         await Expect(signing).ToContainTextAsync("Signed by Ida Moss");
-        await Expect(signing).ToContainTextAsync("return as far as after 20 min");
+        await Expect(signing).ToContainTextAsync("return after 20 min");
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
         await page.GetByRole(AriaRole.Button, new() { Name = "Start" }).ClickAsync();
         var waiting = page.GetByRole(AriaRole.Region, new() { Name = "sign-off" });

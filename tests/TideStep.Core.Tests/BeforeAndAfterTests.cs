@@ -63,7 +63,7 @@ public sealed class BeforeAndAfterTests
     [InlineData("errors", "one, two", "two\nthree", false, "new: three; gone: one")]
     [InlineData("errors", "one, two", "two", true, "gone: one")]
     [InlineData("who", "wren", "wren", true, "")]
-    [InlineData("who", "wren", "ida", false, "is another")]
+    [InlineData("who", "wren", "ida", false, "was wren, is ida")]
     [InlineData("who", "wren", null, false, "is not known any more")]
     [InlineData("who", null, "ida", true, "was not known before")]
     [InlineData("who", null, null, true, "")]

@@ -74,7 +74,7 @@ public sealed class CheckTests
         );
         Assert.Equal(CheckResult.Passed, One(round, "to-2 room", "app/a2").Result);
         var open = One(round, "to-2 room", "app/a3");
-        Assert.Equal((CheckResult.Open, "there is no reading of free(\"/data\")"), (open.Result, open.What));
+        Assert.Equal((CheckResult.Open, "there is no reading of free(\"/data\") of app/a3"), (open.Result, open.What));
         Assert.Equal(["to-2 room app/a1", "to-2 room app/a3"], round.Blocking.Select(f => f.Id));
     }
 

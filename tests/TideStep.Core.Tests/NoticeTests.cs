@@ -94,12 +94,12 @@ public sealed class NoticeTests
         Say(new Halted("put failed", null));
         Assert.Equal([NoticeMoment.Halted, NoticeMoment.DecisionOpen], RunNotice.MomentsOf(last.Event, plan));
         var notice = RunNotice.Of("r", state, last, NoticeMoment.DecisionOpen, 1);
-        Assert.Equal(("put failed", "return as far as after 20 min"), (notice.Why, notice.Default));
+        Assert.Equal(("put failed", "return after 20 min"), (notice.Why, notice.Default));
         Assert.Contains("try again", notice.Decisions);
         Assert.Equal("Engine to 7: a decision is open", notice.Subject);
         var text = notice.Text(TimeZoneInfo.Utc, "http://127.0.0.1:7470/runs/r");
         Assert.StartsWith("put failed.\n", text);
-        Assert.Contains("If nobody decides: return as far as after 20 min.", text);
+        Assert.Contains("If nobody decides: return after 20 min.", text);
         Assert.EndsWith("http://127.0.0.1:7470/runs/r\n", text);
         // A child run is planned by nobody.
         Assert.Empty(RunNotice.MomentsOf(new Opened(plan.Digest, "", "Wren", "r"), plan));

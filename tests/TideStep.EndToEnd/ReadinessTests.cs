@@ -118,7 +118,7 @@ public sealed class ReadinessTests : IAsyncLifetime
         await _stack.Good("artefact", "remove", "extra-1.0.img");
         await _stack.Good("artefact", "remove", "pratincole-7.1-wide.img", "--anyway");
         var missing = await _stack.Cli("artefact", "list");
-        Assert.Equal(1, missing.Status);
+        Assert.Equal(0, missing.Status);
         Assert.Contains("missing: pratincole-7.1-wide.img, for 8 nodes", missing.Output);
         var blocked = await _stack.Cli("check", "run", plan);
         Assert.Contains("it is not in the library (needed for 8 nodes)", blocked.Output);

@@ -72,7 +72,7 @@ public sealed class SignOffTests
         await stack.UntilAsync(run, r => (string)r["status"]! == "completed");
         var report = await stack.Good("run", "report", run);
         Assert.Contains($"signed off by Ida Moss: start of plan {plan}", report);
-        Assert.Contains("try again after 1 min, then return as far as after 20 min", report);
+        Assert.Contains("try again after 1 min, then return after 20 min", report);
         Assert.Contains("(the harbour is quiet)", report);
         Assert.Contains((await stack.JournalAsync(run)).Select(e => e!["event"]!), e =>
             (string)e["event"]! == "orders-given" && (string)e["by"]! == "Ida Moss"

@@ -87,7 +87,7 @@ public static class ArtefactCommands
                         },
                         library.Artefacts
                     );
-                    return library.Missing.Count > 0 || library.Artefacts.Any(a => !a.Whole) ? Exit.No : Exit.Done;
+                    return Exit.Done;
                 }
             )
         );

@@ -100,10 +100,7 @@ public static class CheckCommands
                     DateTimeOffset? ends = null;
                     if (result.GetValue(until) is { } day)
                         ends = DateOnly.TryParseExact(day, "yyyy-MM-dd", out var read)
-                            ? new DateTimeOffset(
-                                read.AddDays(1).ToDateTime(TimeOnly.MinValue),
-                                TimeZoneInfo.Local.GetUtcOffset(read.ToDateTime(TimeOnly.MinValue))
-                            )
+                            ? Times.EndOf(read)
                             : throw new MisusedException([
                                 new Problem($"'{day}' is no day", null, "Write it like 2026-12-06."),
                             ]);
@@ -122,10 +119,10 @@ public static class CheckCommands
                     ).Deserialize<Waiver>(Json.Options)!;
                     output.Write(made, () =>
                         output.Line(
-                            $"accepted until {made.Ends.ToLocalTime():yyyy-MM-dd HH:mm}: {made.Finding}"
+                            $"accepted until {Times.Until(made.Ends)}: {made.Finding}"
                                 + (
                                     made.NeedsSecond
-                                        ? $"\na second person has to agree: tidestep check second '{made.Finding}'"
+                                        ? $"\na second person has to agree: tidestep check second {Quoted(made.Finding)}"
                                         : ""
                                 )
                         )
@@ -223,7 +220,7 @@ public static class CheckCommands
                                     {
                                         w.Finding,
                                         w.Second is { } second ? $"{w.By}, {second}" : w.By,
-                                        w.Ends.ToLocalTime().ToString("yyyy-MM-dd HH:mm"),
+                                        Times.Until(w.Ends),
                                         w.Ends <= Times.Now ? "ended"
                                         : w.Stands ? "holds"
                                         : "needs a second person",
@@ -314,7 +311,7 @@ public static class CheckCommands
                         if (f.Waived is { } w)
                             output.Line(
                                 $"    accepted by {w.By}{(w.Second is { } s ? $" and {s}" : "")} until "
-                                    + $"{w.Ends.ToLocalTime():yyyy-MM-dd}: {w.Reason}"
+                                    + $"{Times.Until(w.Ends)}: {w.Reason}"
                             );
                         else if (f.Remedy is not null)
                             output.Line($"    {f.Remedy}");
@@ -337,4 +334,7 @@ public static class CheckCommands
         }
         return round.Blocking.Any() ? Exit.No : Exit.Done;
     }
+
+    // As a shell takes it, whatever signs it holds.
+    private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 }

@@ -72,7 +72,7 @@ public static class FollowUpCommands
                             }
                         }
                     });
-                    return lines.Any(l => l is { Urgent: true, Done: false }) ? Exit.No : Exit.Done;
+                    return Exit.Done;
                 },
                 run,
                 all

@@ -151,7 +151,9 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
                 counted >= keeps,
                 $"{counted} of {component.Members.Length} in service, {keeps} must "
                     + $"stay{(outside.Count == 0 ? "" : $"; out: {string.Join(", ", outside)}")}",
-                $"Bring {string.Join(", ", outside)} back into service.",
+                outside.Count > 0
+                    ? $"Bring {string.Join(", ", outside)} back into service."
+                    : $"The guard asks for more than {component.Id} has: look at its 'guard'.",
                 MovesOf(component.Id)
             ) with
             {

@@ -79,7 +79,7 @@ internal static class PrerequisiteChecks
                         its,
                         subject,
                         node,
-                        one is null ? [] : index.Readings.Of(one).Missed,
+                        Missing(prerequisite, index, one, [.. all], values),
                         Evaluator.Evaluate(prerequisite.Holds, values.Of(one), [.. all.Select(values.Of)]),
                         move.Number,
                         plan.Windows.IsEmpty,
@@ -106,6 +106,51 @@ internal static class PrerequisiteChecks
             then[taken.Component] = (taken.To, move.Number);
         return then;
     }
+
+    // Which readings are missing, and of whom; what members have by themselves is asked of none of them where a
+    // prerequisite asks of several at once.
+    private static string Missing(
+        Prerequisite prerequisite,
+        EstateIndex index,
+        Member? one,
+        ImmutableArray<Member> all,
+        MemberValues values
+    )
+    {
+        var said = new List<string>();
+        foreach (var reference in prerequisite.Holds.References.Distinct())
+        {
+            if (one is not null ? values.Of(one)(reference) is not null : values.Of(null)(reference) is not null)
+                continue;
+            var asked = one is null ? all : [one];
+            var without = KnownReadings.IsGiven(reference)
+                ? []
+                : asked.Where(m => values.Of(m)(reference) is null).ToList();
+            if (KnownReadings.IsGiven(reference))
+                said.Add($"{reference.Key} is not known here");
+            else if (without.Count == 0 && !prerequisite.Holds.AsksOfMore)
+                said.Add(
+                    $"{reference.Key} is a reading of each member, and is asked per {prerequisite.Per}: say per: member"
+                );
+            else if (without.Count > 0)
+                said.Add(
+                    $"there is no reading of {reference.Key} of {string.Join(", ", without.Take(MostNamed).Select(m => m.Id))}"
+                        + (without.Count > MostNamed ? $" and {without.Count - MostNamed} more" : "")
+                        + Why(reference, without)
+                );
+        }
+        return said.Count == 0 ? $"{prerequisite.Holds.Text} can't be answered" : string.Join("; ", said.Distinct());
+
+        string Why(Reference reference, List<Member> without) =>
+            without
+                .Select(m => index.Readings.Of(m).Missed.GetValueOrDefault(reference.Key))
+                .FirstOrDefault(w => w is not null)
+                is { } why
+                ? $" ({why})"
+                : "";
+    }
+
+    private const int MostNamed = 5;
 
     /// <summary>Up to so many that hold are told one by one.</summary>
     private const int MostByName = 30;
@@ -163,7 +208,7 @@ internal static class PrerequisiteChecks
         Jump jump,
         string subject,
         string? node,
-        IReadOnlyDictionary<string, string> missed,
+        string lacking,
         Evaluation came,
         int move,
         bool noWindow,
@@ -178,19 +223,10 @@ internal static class PrerequisiteChecks
             : came.Open ? CheckResult.Open
             : came.Holds ? CheckResult.Passed
             : CheckResult.Failed;
-        var missing = came.Readings.Where(r => r.Value == Value.Missing.ToString()).Select(r => r.Reference).ToList();
         var what = result switch
         {
             CheckResult.NotApplicable => "the plan has no window",
-            CheckResult.Open => $"there is no reading of "
-                + (
-                    string.Join(
-                        ", ",
-                        missing
-                            .Select(m => missed.TryGetValue(m, out var why) ? $"{m} ({why})" : m)
-                            .DefaultIfEmpty(prerequisite.Holds.Text)
-                    )
-                ),
+            CheckResult.Open => lacking,
             CheckResult.Passed => came.Readings.IsEmpty ? "it holds" : came.Explain,
             _ when came.Gap is { } gap => gap.ToString(),
             _ => $"{prerequisite.Holds.Text} does not hold: {came.Explain}",

@@ -101,7 +101,8 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
 
     // By a command or a person it may be made too; nobody can tell from outside.
     private static bool Restarted(RestartScope scope, List<PlanStep> steps) =>
-        steps.Any(s => s.Do is CommandAction or PersonAction or RequestAction or QueryAction)
+        steps.All(s => s.Do is AwaitAction)
+        || steps.Any(s => s.Do is CommandAction or PersonAction or RequestAction or QueryAction)
         || (
             scope == RestartScope.Node
                 ? steps.Any(s => s.Do is RestartAction { Service: null })

@@ -74,8 +74,13 @@ public static class BeforeAndAfter
                     + $"{(a.Number == 0 ? "" : $" ({Math.Abs(change / a.Number) * 100:0.#} %)")}"
             );
         }
-        return Say(ask.Falls == Tolerance.Any || ask.Rises == Tolerance.Any, "is another");
+        return Say(ask.Falls == Tolerance.Any || ask.Rises == Tolerance.Any, $"was {Short(was)}, is {Short(now)}");
     }
+
+    // Long texts are told by where they begin to differ.
+    private static string Short(string text) => text.Length <= MostShown ? text : text[..(MostShown - 1)] + "…";
+
+    private const int MostShown = 60;
 
     /// <summary>Differences in a sentence.</summary>
     public static string Words(IReadOnlyCollection<Compared> differences) =>

@@ -138,7 +138,7 @@ public static class RunLogText
             WentOn w => $"{w.By} lets it go on",
             Halted h => $"halted: {h.Why}",
             Decided d => $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: "
-                + $"{RunReport.Word(d.Decision)}{(d.Step is { } step ? $", {step}" : "")}"
+                + $"{RunReport.Word(d.Decision, d.AsFarAs)}{(d.Step is { } step ? $", {step}" : "")}"
                 + $"{(d.Reason is { Length: > 0 } reason ? $" ({reason})" : "")}",
             OrdersGiven o => $"standing orders by {o.By}: {o.Orders.Length}",
             WindowAwaited w => $"waits for its hour, {Time(w.Till, zone)}",

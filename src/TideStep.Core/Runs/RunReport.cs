@@ -149,7 +149,7 @@ public sealed record RunReport(
                     Decided d => new ReportMark(
                         e.At,
                         $"decided by {d.By}{(d.Standing ? "'s standing order" : "")}: "
-                            + $"{Word(d.Decision)}{(d.AsFarAs is null ? "" : " " + d.AsFarAs)}"
+                            + Word(d.Decision, d.AsFarAs)
                             + $"{(d.Reason is null ? "" : $" ({d.Reason})")}"
                     ),
                     PersonSigned p => new ReportMark(
@@ -287,6 +287,13 @@ public sealed record RunReport(
             )
         );
 
+    /// <summary>A decision that was taken, with how far a return was to lead.</summary>
+    public static string Word(DecisionKind decision, string? asFarAs) =>
+        decision == DecisionKind.ReturnAsFarAs ? ReturnTo(asFarAs) : Word(decision);
+
+    private static string ReturnTo(string? asFarAs) =>
+        asFarAs is null or "" or "start" ? "return to the start" : $"return as far as the beginning of {asFarAs}";
+
     public static string Word(DecisionKind decision) =>
         decision switch
         {
@@ -298,7 +305,7 @@ public sealed record RunReport(
             DecisionKind.GoPastWindow => "go past the window",
             DecisionKind.AcceptDifferences => "accept what differs",
             DecisionKind.ReturnMember => "return this member and go on",
-            DecisionKind.ReturnAsFarAs => "return as far as",
+            DecisionKind.ReturnAsFarAs => "return",
             _ => "stop here",
         };
 

@@ -119,6 +119,9 @@ public sealed class PathPropertyTests
     [InlineData(5008246)]
     [InlineData(5008461)]
     [InlineData(7003162)]
+    [InlineData(7004206)]
+    [InlineData(7005026)]
+    [InlineData(7008779)]
     [InlineData(2001631)]
     public void Estates_that_once_had_a_wrong_answer(int seed)
     {

@@ -105,7 +105,27 @@ public static class PathFinder
         if (problem.Request.Small != false && IsSmall(problem) && Exactly(problem) is var small && small.Proved)
             return small;
         var (search, end, proved) = ByStructure(problem);
-        return (search, end, proved && !problem.DependsOnOthers);
+        proved &= !problem.DependsOnOthers;
+        return proved && end is not null && problem.Found.Any(f => f.Length > 1)
+            ? Searched(problem, end)
+            : (search, end, proved);
+    }
+
+    // What is mixed is judged by all of its versions, and in which order it goes then changes what is relied on: the
+    // search over states has the last word, bounded by what no order changes.
+    private static (PathSearch Search, PathSearch.Label? End, bool Proved) Searched(
+        PathProblem problem,
+        PathSearch.Label end
+    )
+    {
+        var trail = PathSearch.Trail(end);
+        var search = new PathSearch(problem);
+        var cost = (long[])end.Cost.Clone();
+        cost[CostLayout.Untested] = Math.Max(cost[CostLayout.Untested], search.ReliedOn(trail));
+        for (var i = search.Layout.AfterClosing; i < cost.Length; i++)
+            cost[i] = long.MaxValue;
+        var wider = new PathSearch(problem, problem.Request.Joint, cost);
+        return wider.Find() is { } best ? (wider, best, wider.Exhausted) : (search, end, false);
     }
 
     // What is carried on counts as relied on too, and the searches by structure do not weigh it.

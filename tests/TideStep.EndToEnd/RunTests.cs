@@ -185,7 +185,7 @@ public sealed class RunTests
     }
 
     [Fact]
-    public async Task A_persons_step_waits_for_a_signature_with_evidence()
+    public async Task A_persons_step_waits_for_a_signature_with_evidence_and_so_does_its_undo()
     {
         await using var stack = await DemoStack.StartAsync();
         var product = Path.Combine(stack.Work, "phalarope.yaml");
@@ -195,25 +195,43 @@ public sealed class RunTests
                 .Replace("change: [install]", "change: [look, install]")
                 .Replace(
                     "steps:\n",
-                    "steps:\n  look: {title: look at the relay, do: {person: \"Look at the queue of "
-                        + "{member.node}.\"}}\n"
+                    "steps:\n  look: {title: look at the relay, do: {person: \"Look at the queue of {member.node}.\"}, "
+                        + "undo: {person: \"Close the queue of {member.node}.\"}, owner: desk, lasts: run}\n"
                 )
         );
         await stack.Good("estate", "import", product);
         var run = await stack.OpenAsync();
-        await stack.Good("run", "start", run);
+        // Following ends where nothing goes on without a person, and says how it is signed.
+        var asked = await stack.Cli("run", "start", run, "--follow");
+        Assert.Equal(4, asked.Status);
+        Assert.Contains(
+            $"tidestep run sign {run} 'look at the relay' --member relay-south/ss-rel-1 --evidence",
+            asked.Output
+        );
         foreach (var node in new[] { "ss-rel-1", "ss-rel-2", "ss-rel-3" })
         {
             var waiting = await stack.UntilAsync(run, r => Waiting(r) is { } step && step.Contains(node));
             Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Node == node && d.Verb == "install");
             Assert.Equal(1, (await stack.Cli("run", "sign", run, Waiting(waiting)!, "--evidence", " ")).Status);
-            await stack.Good("run", "sign", run, Waiting(waiting)!, "--evidence", "the queue is empty");
+            await stack.Good("run", "sign", run, "look at the relay", "--evidence", "the queue is empty");
+        }
+        string[] undone = ["ss-rel-3", "ss-rel-2", "ss-rel-1"];
+        foreach (var node in undone)
+        {
+            var waits = await stack.UntilAsync(run, r =>
+                r["persons"]!.AsArray().Any(p => (bool)p!["undo"]! && ((string)p["member"]!).EndsWith(node))
+            );
+            Assert.Equal("closing", (string)waits["status"]!);
+            Assert.Equal(4, (await stack.Cli("run", "follow", run)).Status);
+            string[] words = ["run", "sign", run, "take back: look at the relay", "--evidence", "the lid is gone"];
+            await stack.Good(node == undone[^1] ? [.. words, "--cannot-be-undone", "--owner", "Ida Moss"] : words);
         }
         Assert.Equal(0, (await stack.Cli("run", "follow", run)).Status);
-        Assert.Contains(
-            "signed by Wren Hale: m1/w1/change/relay-south/ss-rel-1/look (the queue is empty)",
-            await stack.Good("run", "report", run)
-        );
+        var report = await stack.Good("run", "report", run);
+        Assert.Contains("signed by Wren Hale: look at the relay, on relay-south/ss-rel-1 (the queue is empty)", report);
+        Assert.Contains("signed by Wren Hale: taken back, look at the relay, on relay-south/ss-rel-3", report);
+        Assert.Contains("not taken back, says Wren Hale: look at the relay, on relay-south/ss-rel-1", report);
+        Assert.Contains("Ida Moss", await stack.Good("follow-up", "list", "--run", run));
     }
 
     private static string? Waiting(System.Text.Json.Nodes.JsonObject run) =>

@@ -4,6 +4,7 @@ import { Link, useParams } from 'react-router';
 import { now as readClock, post, type Step } from '../shared/api';
 import { clock, mark, moment, seconds, span, words } from '../shared/words';
 import { Afterwards } from './Afterwards';
+import { AwaitedPersons } from './AwaitedPersons';
 import { AwaitedSignOff } from './AwaitedSignOff';
 import { Begin } from './Begin';
 import { Halt } from './Halt';
@@ -126,7 +127,7 @@ export function RunPage() {
         )}
       </dl>
       {say.error && <p className="problem">{say.error.message}</p>}
-      {run.waitsFor && !run.signOffs.some((s) => s.awaited) && <p role="status">Waits: {run.waitsFor}</p>}
+      {run.waitsFor && run.persons.length === 0 && !run.signOffs.some((s) => s.awaited) && <p role="status">Waits: {run.waitsFor}</p>}
       {run.parent && (
         <p>
           This is the return of <Link to={`/runs/${run.parent}`}>{run.parent}</Link>.
@@ -145,6 +146,7 @@ export function RunPage() {
       )}
       {run.decisions.length > 0 && <Halt run={run} />}
       <AwaitedSignOff run={run} />
+      <AwaitedPersons run={run} now={now} />
       <TideLine run={run} />
       <div className="columns">
         <section className="sheet parts" aria-label="parts" ref={parts}>

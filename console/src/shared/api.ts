@@ -98,7 +98,19 @@ export interface Run {
   holdsAt?: string;
   ledBackBy?: string;
   mayBeLedBack: boolean;
+  persons: PersonAwaited[];
   signOffs: { asked: { id: string; block: number; why: string; byAnother: boolean }; awaited: boolean }[];
+}
+/** What waits for a person: a step to be done, or a measure to be taken back. */
+export interface PersonAwaited {
+  step: string;
+  title: string;
+  member: string;
+  since?: string;
+  owner?: string;
+  instructions: string;
+  command: string;
+  undo?: boolean;
 }
 export interface RunLine {
   run: string;

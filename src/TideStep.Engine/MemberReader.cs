@@ -27,14 +27,19 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         Member member,
         Expression expression,
         PlanStep? step,
-        CancellationToken ct
+        CancellationToken ct,
+        bool asIfInEffect = false
     )
     {
         var node = estate.Nodes[member.Node];
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
         var withDependants = estate.Find(member.Component)!.RunsWithDependants;
         var wanted = expression
-            .References.Select(r => withDependants && r == Running ? Installed : r)
+            .References.Select(r =>
+                withDependants && r == Running ? Installed
+                : asIfInEffect && r == Installed ? Running
+                : r
+            )
             .Distinct()
             .Where(r => !r.Key.StartsWith("jump.", StringComparison.Ordinal) && r.Key != "today")
             .ToList();
@@ -61,6 +66,8 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
                 "today" => Value.Of(DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime)),
                 // What has no process of its own runs what is installed once others were restarted: nobody waits.
                 "running" when withDependants => found.GetValueOrDefault(Installed),
+                // What is owed a restart serves all the same.
+                "installed" when asIfInEffect => found.GetValueOrDefault(Running),
                 _ => found.GetValueOrDefault(r),
             });
         return new Probe(evaluation.Holds, evaluation.Explain, Absent: false);
@@ -75,7 +82,11 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
     {
         var product = catalogue.Find(estate.Find(member.Component)!.Product)!;
         if (product.Routines.InStep is { } probe)
-            return (await ProbeAsync(estate, catalogue, member, probe, null, ct)).Holds;
+            return (await ProbeAsync(estate, catalogue, member, probe, null, ct)).Holds
+                || (
+                    probe.References.Contains(Installed)
+                    && (await ProbeAsync(estate, catalogue, member, probe, null, ct, asIfInEffect: true)).Holds
+                );
         return (await RunningAsync(estate, catalogue, [member], ct)).TryGetValue(member.Id, out var running)
             && running is not ("none" or "unreachable");
     }
@@ -355,6 +366,18 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         return found;
     }
 
+    // A member that owes a restart serves all the same: what is installed is not what it must be in step with.
+    private static bool IsInStep(Component component, Expression inStep, IReadOnlyDictionary<Reference, Value> values)
+    {
+        Value? Of(Reference reference) =>
+            values.GetValueOrDefault(component.RunsWithDependants && reference == Running ? Installed : reference);
+        return Evaluator.Evaluate(inStep, Of).Holds
+            || (
+                values.ContainsKey(Running)
+                && Evaluator.Evaluate(inStep, r => r == Installed ? values.GetValueOrDefault(Running) : Of(r)).Holds
+            );
+    }
+
     private async Task<(bool, MemberReading, string?)> ReadOneAsync(
         Estate estate,
         ProductCatalogue catalogue,
@@ -378,13 +401,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
             var running = Text("running")
                 ?? (estate.Find(member.Component)!.RunsWithDependants ? Text("installed") : null);
             var serves = product.Routines.InStep is { } inStep
-                ? Evaluator
-                    .Evaluate(inStep, r =>
-                        estate.Find(member.Component)!.RunsWithDependants && r == Running
-                            ? values.GetValueOrDefault(Installed)
-                            : values.GetValueOrDefault(r)
-                    )
-                    .Holds
+                ? IsInStep(estate.Find(member.Component)!, inStep, values)
                 : running is not null;
             var rest = values
                 .Where(v => v.Key.Key is not ("running" or "installed" or "staged" or "role"))

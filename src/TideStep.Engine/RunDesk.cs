@@ -693,6 +693,19 @@ public sealed class RunDesk(
             return await executor.SayAsync(rule);
         if (await StateAsync(run, ct) is not { } state)
             return NoRun(run);
+        // What is said before the start goes with the run: nothing is carried yet.
+        if (state is { StartedAt: null, End: null } && rule(state) is { Item2: null, Item1.Length: > 0 })
+        {
+            var its = await HostAsync(run, state, ct, begin: false);
+            try
+            {
+                return await its.SayAsync(rule);
+            }
+            finally
+            {
+                LetGo(run, its);
+            }
+        }
         return rule(state).Item2
             ?? new Problem(
                 $"run {run} is not carried by this service",

@@ -208,4 +208,17 @@ public sealed class PlanNeedsTests
             Assert.Single(ReleaseChanges.Of(fleet.Catalogue, "engine", "3", "1").Problems).What
         );
     }
+
+    [Fact]
+    public void What_a_step_of_the_plan_itself_prevents_is_nobodys_task()
+    {
+        var fleet = Two("", steps: Plain);
+        fleet.Product(
+            "engine",
+            fleet.ProductTexts["engine"].Split('\n', 3)[2].Replace("prevent: warm it up", "prevent: put")
+        );
+        Assert.DoesNotContain(Fleet.Good(Make(fleet)).Tasks, t =>
+            t.Title.Contains("slow at first", StringComparison.Ordinal)
+        );
+    }
 }

@@ -55,7 +55,7 @@ public sealed class WaveTests
     public void A_member_that_is_out_already_counts_against_the_guard()
     {
         var (_, refusal) = WavePlanner.Plan(One("").Index("  app/a2: {running: \"1\", in-service: false}\n"), 0, false);
-        Assert.Contains("1 are out already", refusal!.What);
+        Assert.Contains("1 is out already: app/a2 (not in step)", refusal!.What);
     }
 
     [Fact]

@@ -198,6 +198,50 @@ public sealed class DeskTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_is_planned_next_rests_on_what_a_run_left_and_says_who_read_it()
+    {
+        var run = await OpenAsync();
+        Assert.Empty(await _runs.StartAsync(run, "Wren", default));
+        await EndOf(run);
+        var readings = await _estates.ReadingsAsync(default);
+        Assert.Equal(("7", "7"), (readings.Members["app/n1"].Running, readings.Members["app/n2"].Running));
+        Assert.Equal($"run {run}", (await _estates.SurveysAsync(1, default)).Single().By);
+        var (_, again) = await _estates.PathAsync(Goal, "goal.yaml", forPlan: false, null, default);
+        Assert.True(again.Value!.AlreadyMet);
+    }
+
+    [Fact]
+    public async Task Standing_orders_given_before_the_start_go_with_the_run()
+    {
+        var run = await OpenAsync();
+        Assert.Null(
+            await _runs.SayAsync(
+                run,
+                s => Orders.Give(s, [new StandingOrder(DecisionKind.StopHere, TimeSpan.FromMinutes(5), 1)], "Ida"),
+                default
+            )
+        );
+        Assert.NotNull(await _runs.SayAsync(run, s => Orders.GoOn(s, "Ida"), default));
+        Assert.Empty(_far.Deeds);
+        Assert.Empty(await _runs.StartAsync(run, "Wren", default));
+        var state = await EndOf(run);
+        Assert.Equal(DecisionKind.StopHere, Assert.Single(state.Orders).Decision);
+        Assert.Equal(RunEnd.Completed, state.End);
+    }
+
+    [Fact]
+    public async Task A_member_that_owes_a_restart_serves_though_its_product_wants_both_versions_alike()
+    {
+        var fleet = Two;
+        var text = fleet.ProductTexts["engine"].Replace("routines: {", "routines: {in-step: 'running = installed', ");
+        Assert.Empty((await ImportAsync(new IncomingDocument("engine.yaml", text))).Problems);
+        _far.Installed["n1 app"] = "7";
+        await _estates.SurveyAsync("Wren", default);
+        var reading = (await _estates.ReadingsAsync(default)).Members["app/n1"];
+        Assert.Equal(("6", "7", true), (reading.Running, reading.Installed, reading.InService));
+    }
+
+    [Fact]
     public async Task A_run_can_be_started_once()
     {
         var run = await OpenAsync();

@@ -206,6 +206,9 @@ internal sealed class FarSide : IConnector
         }
     }
 
+    /// <summary>What is installed, by <c>node component</c>, where that is not what runs.</summary>
+    public Dictionary<string, string> Installed { get; } = [];
+
     /// <summary>What nodes tell besides their versions.</summary>
     public System.Collections.Concurrent.ConcurrentDictionary<(string Node, string Reading), Value> Told { get; } =
         new();
@@ -229,7 +232,13 @@ internal sealed class FarSide : IConnector
                     && its.Running.TryGetValue(member.Component, out var version)
                     && !its.Stopped.Contains(member.Component)
                 )
-                    found[reference] = Value.Of(product.Scheme.TryParse(version)!);
+                    found[reference] = Value.Of(
+                        product.Scheme.TryParse(
+                            reference.Key == "installed"
+                                ? Installed.GetValueOrDefault($"{node.Id} {member.Component}", version)
+                                : version
+                        )!
+                    );
                 else if (Told.TryGetValue((node.Id, reference.Key), out var told))
                     found[reference] = told;
             return Taken.Nothing with { Values = found };

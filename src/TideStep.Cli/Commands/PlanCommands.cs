@@ -382,6 +382,7 @@ public static class PlanCommands
                                                 )
                                             : null,
                                         step.Account is { } account ? $"as {account}" : null,
+                                        step.Undo is null ? null : $"taken back {TakenBack(step)}",
                                     }.OfType<string>()
                                 ),
                             ]);
@@ -487,6 +488,16 @@ public static class PlanCommands
                     + $"{(task.Max(t => t.Ahead) is { } ahead ? $", {Durations.Write(ahead)} ahead" : "")})"
             );
     }
+
+    private static string TakenBack(PlanStep step) =>
+        (step.Undo is Core.Catalogue.PersonAction ? "by a person " : "")
+        + step.Lasts switch
+        {
+            Core.Catalogue.MeasureScope.Wave => "when its wave is done",
+            Core.Catalogue.MeasureScope.Jump => "when its move is done",
+            Core.Catalogue.MeasureScope.Run => "before the run closes",
+            _ => "when its member is done",
+        };
 
     private static string Partly(ReturnPath path) =>
         path.Partly is not { } partly

@@ -180,6 +180,9 @@ public static class PlanNeeds
             ? own
             : component.Traits.GetValueOrDefault(trait);
 
+    private static bool Does(Jump jump, string step) =>
+        jump.Ahead.Contains(step) || jump.Change.Contains(step) || jump.AfterAll.Contains(step);
+
     /// <summary>What the jumps and the problems known of the releases ask people to do, by its time.</summary>
     public static ImmutableArray<PlannedTask> Tasks(EstateIndex index, PathAnswer path)
     {
@@ -203,7 +206,8 @@ public static class PlanNeeds
                         ?.Problems
                         ?? []
                 )
-                    if (problem.Prevent is { } prevent)
+                    // What a step of the plan itself does is nobody's task.
+                    if (problem.Prevent is { } prevent && !Does(jump.Jump, prevent))
                         found.Add(
                             new PlannedTask(
                                 TaskTime.Before,

@@ -233,7 +233,7 @@ internal sealed class Budget
                 c.Id,
                 serving - need,
                 serving - need,
-                $"its quorum needs {need} of {votes} voting members{Also(outNow)}"
+                $"its quorum needs {need} of {votes} voting members{Also(c)}"
             );
         }
         var guard = c.Guard.Quorum ? 0 : Service.GuardOf(_index, component);
@@ -248,12 +248,30 @@ internal sealed class Budget
             limit,
             whole,
             c.Guard.AtOnce - outNow < inService - guard
-                ? $"at once {c.Guard.AtOnce} of its members may be out{Also(outNow)}"
-                : $"its guard keeps {guard} of {c.Members.Length} members{Also(outNow)}"
+                ? $"at once {c.Guard.AtOnce} of its members may be out{Also(c)}"
+                : $"its guard keeps {guard} of {c.Members.Length} members{Also(c)}"
         );
     }
 
-    private static string Also(int outNow) => outNow == 0 ? "" : $", and {outNow} are out already";
+    // Who holds a path up is named, and why.
+    private string Also(Component c)
+    {
+        var gone = c.Members.Where(_index.IsOut).ToList();
+        if (gone.Count == 0)
+            return "";
+        var named = gone.Take(MostNamed).Select(m => $"{m.Id} ({WhyOut(_index.Readings, m)})");
+        return $", and {gone.Count} {(gone.Count == 1 ? "is" : "are")} out already: {string.Join(", ", named)}"
+            + (gone.Count > MostNamed ? $" and {gone.Count - MostNamed} more" : "");
+    }
+
+    private const int MostNamed = 4;
+
+    private static string WhyOut(Readings readings, Member member) =>
+        readings.Lost.ContainsKey(member.Id) || !readings.Members.ContainsKey(member.Id) ? "not read"
+        : readings.Of(member) is not { Running: { } running } reading ? "runs nothing"
+        : reading.Installed is { } installed && installed != running
+            ? $"not in step: it runs {running}, {installed} is installed"
+        : "not in step";
 
     public WaveRefusal? Refusal()
     {

@@ -261,9 +261,15 @@ public sealed class DemoStack : IAsyncDisposable
     public Task<Ran> Cli(params string[] arguments) => CliAs("Wren Hale", arguments);
 
     /// <summary>The same under another person's name.</summary>
-    public async Task<Ran> CliAs(string name, params string[] arguments)
+    public Task<Ran> CliAs(string name, params string[] arguments) => CliAs(name, null, arguments);
+
+    /// <summary>Runs <c>tidestep</c> as on a terminal of that many columns.</summary>
+    public Task<Ran> CliOf(int columns, params string[] arguments) => CliAs("Wren Hale", columns, arguments);
+
+    private async Task<Ran> CliAs(string name, int? columns, string[] arguments)
     {
         var start = Program("Cli", "tidestep", arguments);
+        start.Environment["COLUMNS"] = $"{columns}";
         start.Environment["TIDESTEP_NAME"] = name;
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
         using var process = Process.Start(start)!;

@@ -414,7 +414,7 @@ public static class PlanCommands
                     output.Line(
                         $"{plan.Points.Length} rollback points: "
                             + $"{string.Join(", ", plan.Points.Select(p => p.Id).Take(6))}"
-                            + $"{(plan.Points.Length > 6 ? ", …" : "")}"
+                            + $"{(plan.Points.Length > 6 ? $" and {plan.Points.Length - 6} more" : "")}"
                     );
                 if (plan.Blocks.FirstOrDefault(b => b.Return.State == ReturnState.Closed) is { } closes)
                     output.Line($"point of no return: part {closes.Number}, {closes.Title}: {closes.Return.Why}");

@@ -337,6 +337,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var limit = context.Time.GetTimestamp();
         var overdue = attempt.Overdue;
         var (unknown, stopped, asked) = (0, false, 0L);
+        DateTimeOffset? absentSince = null;
         while (true)
         {
             var (reading, first) = (told, told is not null);
@@ -350,6 +351,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 catch (ConnectorException e) when (!e.Lasting)
                 { /* absent: expected during a restart, and overdue when its time is up */
                 }
+            absentSince = reading is not null ? null : absentSince ?? context.Time.GetUtcNow();
+            await TellSilenceAsync(step, absentSince);
             if (reading is not null && RunBinding.SecretsOf(step) is { Count: > 0 } secrets)
                 reading = reading with { Output = context.Mask(secrets, reading.Output) };
             switch (reading?.Phase)
@@ -427,6 +430,25 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             }
             await Task.Delay(context.Settings.Poll, context.Time, ct);
         }
+    }
+
+    private static readonly TimeSpan SilentAfter = TimeSpan.FromMinutes(1);
+
+    // Told apart from a slow step; during its own restart a node is restarting, not silent.
+    private async Task TellSilenceAsync(PlanStep step, DateTimeOffset? since)
+    {
+        var told = log.Look(s => s.Silent.ContainsKey(step.Id));
+        if (since is null)
+        {
+            if (told)
+                await log.AppendAsync(new AnswersAgain(step.Id, step.Node));
+        }
+        else if (
+            !told
+            && step.State != MemberState.Restarting
+            && context.Time.GetUtcNow() - since > context.Settings.RealLimit(SilentAfter)
+        )
+            await log.AppendAsync(new NotAnswering(step.Id, step.Node, since.Value));
     }
 
     /// <summary>Asks the far side to stop an overdue attempt's command; its end is still read from its record. False

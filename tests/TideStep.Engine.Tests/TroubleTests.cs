@@ -153,6 +153,33 @@ public sealed class TroubleTests
     }
 
     [Fact]
+    public async Task A_node_that_does_not_answer_is_told_from_a_slow_step_and_a_halt_is_kept_true()
+    {
+        var (carriage, silent) = (new Carriage(2), true);
+        var (owner, working) = await carriage.HangingAsync();
+        carriage.Far.Around = (call, node, _) =>
+            silent && call == "status" && node == "n1"
+                ? throw new ConnectorException(new Problem("n1 does not answer"), lasting: false)
+                : Task.CompletedTask;
+        RunView View() => owner.Log.Look(s => RunView.Of("r", s, 1));
+        var step = await Carriage.UntilAsync(owner, working, s => s.Silent.Keys.FirstOrDefault());
+        await Carriage.UntilAsync(owner, working, s => s.Halt?.Why);
+        Assert.Contains("n1 has not answered since", View().Halt);
+        Assert.Contains("may still be at work", View().Halt);
+        Assert.Single(carriage.Journal.Entries, e => e.Event is NotAnswering { Node: "n1" });
+        silent = false;
+        await Carriage.UntilAsync(owner, working, s => s.Silent.Count == 0 ? "answers" : null);
+        Assert.DoesNotContain("has not answered", View().Halt);
+        carriage.EndHanging();
+        await Carriage.UntilAsync(owner, working, s => s.OpenAttempts.Any() ? null : "ended");
+        Assert.Contains("Since then it has ended well: with 'try again'", View().Halt);
+        Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null)));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Single(carriage.State.Of(step).Attempts);
+    }
+
+    [Fact]
     public async Task An_overdue_step_that_fails_after_the_halt_is_not_tried_again_before_somebody_says_so()
     {
         var carriage = new Carriage(

@@ -91,6 +91,8 @@ public enum RunEnd
 [JsonDerivedType(typeof(StepFailed), "step-failed")]
 [JsonDerivedType(typeof(MeasureTakenBack), "measure-taken-back")]
 [JsonDerivedType(typeof(UndoAsked), "undo-asked")]
+[JsonDerivedType(typeof(NotAnswering), "not-answering")]
+[JsonDerivedType(typeof(AnswersAgain), "answers-again")]
 [JsonDerivedType(typeof(MeasureKept), "measure-kept")]
 [JsonDerivedType(typeof(TasksSigned), "tasks-signed")]
 [JsonDerivedType(typeof(BlockSettled), "block-settled")]
@@ -237,6 +239,12 @@ public sealed record MemberReverted(string Step, string Member, string To) : Run
 
 /// <summary>A temporary measure was taken back.</summary>
 public sealed record MeasureTakenBack(string Step) : RunEvent;
+
+/// <summary>A node that is asked how a step stands does not answer, and its step does not restart it.</summary>
+public sealed record NotAnswering(string Step, string Node, DateTimeOffset Since) : RunEvent;
+
+/// <summary>It answers again.</summary>
+public sealed record AnswersAgain(string Step, string Node) : RunEvent;
 
 /// <summary>A person was asked to take a temporary measure back.</summary>
 public sealed record UndoAsked(string Step) : RunEvent;

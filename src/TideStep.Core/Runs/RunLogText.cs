@@ -42,6 +42,8 @@ public static class RunLogText
             MemberReverted s => s.Step,
             MeasureTakenBack s => s.Step,
             UndoAsked s => s.Step,
+            NotAnswering s => s.Step,
+            AnswersAgain s => s.Step,
             MeasureKept s => s.Step,
             Halted { Step: { } step } => step,
             Decided { Step: { } step } => step,
@@ -125,6 +127,9 @@ public static class RunLogText
             MemberReverted m => $"{m.Member} went back to {m.To} by itself",
             StepFailed f => $"{f.Step} failed: {f.Why}",
             MeasureTakenBack m => $"{m.Step} was taken back",
+            NotAnswering n =>
+                $"{n.Node} does not answer since {Time(n.Since, zone)}; {n.Step} may still be at work there",
+            AnswersAgain n => $"{n.Node} answers again",
             UndoAsked u => $"{u.Step} waits for a person to take it back",
             MeasureKept k => $"{k.Step} can't be taken back, says {k.By}: {k.Why}",
             TasksSigned t =>

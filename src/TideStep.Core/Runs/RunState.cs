@@ -354,6 +354,11 @@ public sealed class RunState(Plan plan)
 
     private readonly Dictionary<string, DateTimeOffset> _undoAsked = [];
 
+    /// <summary>Steps whose node does not answer, each since when.</summary>
+    public IReadOnlyDictionary<string, DateTimeOffset> Silent => _silent;
+
+    private readonly Dictionary<string, DateTimeOffset> _silent = [];
+
     /// <summary>Measures that a person said can't be taken back.</summary>
     public List<MeasureKept> Kept { get; } = [];
 
@@ -483,6 +488,7 @@ public sealed class RunState(Plan plan)
                 _told[e.Step] = e.Numbers;
                 break;
             case AttemptEnded e:
+                _silent.Remove(e.Step);
                 Set(e.Step, s =>
                     s with
                     {
@@ -546,6 +552,12 @@ public sealed class RunState(Plan plan)
                 break;
             case UndoAsked e:
                 _undoAsked[e.Step] = entry.At;
+                break;
+            case NotAnswering e:
+                _silent[e.Step] = e.Since;
+                break;
+            case AnswersAgain e:
+                _silent.Remove(e.Step);
                 break;
             case MeasureKept e:
                 _measures.Remove(e.Step);

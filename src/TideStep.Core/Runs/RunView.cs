@@ -160,7 +160,7 @@ public sealed record RunView(
             Forecast.EndOf(state, pace),
             state.CurrentBlock,
             Waits(state),
-            state.Halt?.Why,
+            WhyHalted(state),
             state.Halt?.Step,
             DecisionsOf(state),
             state.Plan.Goal,
@@ -205,8 +205,26 @@ public sealed record RunView(
 
     private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 
+    // A halt is kept true: what has come since is said with it.
+    private static string? WhyHalted(RunState state)
+    {
+        if (state.Halt is not { } halt)
+            return null;
+        if (halt.Step is not { } step || state.Of(step).Attempts.LastOrDefault(a => !a.Undo) is not { } last)
+            return halt.Why;
+        if (last is { End: AttemptEnd.Succeeded, EndedAt: { } ended } && ended > state.HaltedAt)
+            return $"{halt.Why}. Since then it has ended well: with 'try again' the run goes on from there";
+        return state.Silent.TryGetValue(step, out var since)
+            ? $"{halt.Why}. {state.Plan.Step(step).Node} has not answered since {since:yyyy-MM-dd HH:mm zzz}: what was begun "
+                + "there may still be at work"
+            : halt.Why;
+    }
+
     private static string? Waits(RunState state)
     {
+        if (state is { Halt: null, End: null } && state.Silent.FirstOrDefault() is { Key: { } silent } its)
+            return $"for {state.Plan.Step(silent).Node}, which has not answered since {its.Value:yyyy-MM-dd HH:mm zzz}: "
+                + state.Plan.Step(silent).Title;
         if (state.Halt is null && state.AwaitedPersons.FirstOrDefault() is { } person)
             return $"for {person.Step.Owner ?? "a person"}: {person.Title}, on {person.Step.Member}"
                 + (state.AwaitedPersons.Count() is > 1 and var all ? $", and {all - 1} more" : "");

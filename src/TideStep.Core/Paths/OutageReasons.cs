@@ -22,7 +22,8 @@ internal sealed class OutageReasons(PathProblem problem)
         : Single(move.Jumps[0]);
 
     private string InWaves(MoveOption move) =>
-        $"{Listed(move.Out.Select(Id))} may go out with a node: no guard keeps a member in service";
+        $"{Listed(move.Out.Select(c => problem.Index.Components[c].Product).Distinct())} may go out with its node: no guard "
+        + "keeps a member in service";
 
     private string Single(Option option)
     {

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using TideStep.Core.Estates;
 using TideStep.Core.Paths;
 using TideStep.Tests.Yardstick;
 
@@ -105,6 +106,29 @@ public sealed class PathPropertyTests
         });
         Assert.True(wrong.IsEmpty, string.Join("\n", wrong.Take(3)));
         Assert.True(proved > Estates / 8, $"only {proved} of {Estates / 2} answers are proved");
+    }
+
+    [Fact]
+    public void A_search_that_is_bounded_by_a_path_that_is_known_finds_the_same()
+    {
+        var (first, compared) = (Random.Shared.Next(1_000_000_000), 0);
+        foreach (var seed in Enumerable.Range(first, Estates / 3))
+        {
+            var request = Compared.Request(Draw.Of(seed)) with { WithReasons = false };
+            if (PathFinder.Find(request).Value is not { Found: true, Proved: true, AlreadyMet: false } known)
+                continue;
+            foreach (var word in GoalDocument.OrderWords)
+            {
+                var order = request.Goal.Order.Concat(GoalDocument.OrderWords).Distinct().Where(w => w != word);
+                var asked = request with { Goal = request.Goal with { Order = [word, .. order] } };
+                Assert.Equal(
+                    Compared.Written(Fleet.Good(PathFinder.Find(asked))),
+                    Compared.Written(Fleet.Good(PathFinder.Find(asked with { Known = known.Moves })))
+                );
+                compared++;
+            }
+        }
+        Assert.True(compared > Estates / 10, $"{compared} compared (from seed {first})");
     }
 
     /// <summary>Estates that once had a wrong answer of the yardstick or of the planner stay so.</summary>

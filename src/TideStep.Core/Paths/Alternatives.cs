@@ -28,7 +28,13 @@ public static class Alternatives
             if (request.Watch is { Stopped: true })
                 break;
             var other = PathFinder
-                .Find(request with { Goal = request.Goal with { Order = [word, .. order.Where(w => w != word)] } })
+                .Find(
+                    request with
+                    {
+                        Goal = request.Goal with { Order = [word, .. order.Where(w => w != word)] },
+                        Known = best.Moves,
+                    }
+                )
                 .Value;
             if (
                 other is not { Found: true }

@@ -154,6 +154,9 @@ public sealed record PathRequest(
     /// them.</summary>
     internal bool? Small { get; init; }
 
+    /// <summary>The moves of a path that is known, by which a search for a better one is bounded.</summary>
+    internal ImmutableArray<Move> Known { get; init; } = [];
+
     internal bool Goes => Watch is null || Watch.Goes();
 
     /// <summary>Whether the smallest set of reasons is looked for where there is no path.</summary>

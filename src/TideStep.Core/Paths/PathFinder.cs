@@ -155,6 +155,7 @@ public static class PathFinder
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) Exactly(PathProblem problem)
     {
         var search = new PathSearch(problem, most: ExactStates);
+        var known = KnownCost(problem, search);
         if (HoldsAlready(problem))
             return (search, PathSearch.Follow(problem, [], new long[search.Layout.Length]), true);
         if (!new EndDomains(problem).Any)
@@ -163,12 +164,55 @@ public static class PathFinder
             search.Find();
             return (search, null, true);
         }
+        if (known is not null)
+            search = new PathSearch(problem, bound: known, most: ExactStates);
         var end = search.Find();
         if (!search.Exhausted || !problem.Request.Joint || !search.JointCouldHelp(end, null))
             return (search, end, search.Exhausted);
-        var wider = new PathSearch(problem, joint: true, end?.Cost, most: ExactStates);
+        var wider = new PathSearch(problem, joint: true, end?.Cost ?? known, most: ExactStates);
         end = wider.Find() ?? end;
         return (wider, end, wider.Exhausted);
+    }
+
+    // What a path that is known costs by the criteria that are asked now; null where none is known.
+    private static long[]? KnownCost(PathProblem problem, PathSearch search)
+    {
+        if (problem.Request.Known.IsEmpty)
+            return null;
+        var (state, moves) = (problem.Today.ToArray(), new List<MoveOption>());
+        foreach (var move in problem.Request.Known)
+        {
+            var before = state.ToArray();
+            var options = move.Jumps.Select(j => Step(j)).ToList();
+            if (options.Any(o => o is null))
+                return null;
+            moves.Add(
+                move.IsJoint
+                    ? new MoveOption(
+                        [.. options.Select(o => o!)],
+                        (long)move.Takes.TotalSeconds,
+                        (long)move.OutageTime.TotalSeconds,
+                        [.. move.Out.Select(problem.Index.NumberOf)],
+                        move.Written
+                    )
+                    : problem.In(options[0]!, before).AsMove
+            );
+        }
+        return search.CostOf(moves);
+
+        // The same jump by the same method from where its component stands then.
+        Option? Step(TakenJump jump)
+        {
+            var c = problem.Index.NumberOf(jump.Component);
+            var option = problem
+                .Options[c][state[c]]
+                .FirstOrDefault(o =>
+                    o.Jump == jump.Jump && o.Method == jump.Method && problem.Versions[c][o.To].Equals(jump.To)
+                );
+            if (option is not null)
+                state[c] = option.To;
+            return option;
+        }
     }
 
     private static (PathSearch Search, PathSearch.Label? End, bool Proved) ByStructure(PathProblem problem)

@@ -162,11 +162,36 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
     private void TryMove(Label label, MoveOption move)
     {
         _tried++;
+        if (After(label, move) is { } next && (bound is null || CostLayout.Compare(next.Estimate, bound) <= 0))
+            Push(next);
+    }
+
+    /// <summary>What a path costs; null where it is none by these criteria.</summary>
+    /// <param name="moves">The moves in their order, each as the problem's options have it in its state.</param>
+    public long[]? CostOf(IEnumerable<MoveOption> moves)
+    {
+        var at = new Label
+        {
+            State = problem.Today.ToArray(),
+            Cost = new long[_layout.Length],
+            Estimate = new long[_layout.Length],
+        };
+        foreach (var move in moves)
+            if (After(at, move) is { } next)
+                at = next;
+            else
+                return null;
+        return End(at)?.Cost;
+    }
+
+    // The state after a move with what it has cost till then; null where it may not stand or leads nowhere.
+    private Label? After(Label label, MoveOption move)
+    {
         var state = (int[])label.State.Clone();
         foreach (var jump in move.Jumps)
             state[jump.Component] = jump.To;
         if (ReliedAfter(label.Relied, move, state) is not { } relied)
-            return;
+            return null;
         var cost = (long[])label.Cost.Clone();
         cost[CostLayout.Untested] = relied.Count;
         cost[_layout.Losing] += move.Losing;
@@ -179,21 +204,20 @@ internal sealed class PathSearch(PathProblem problem, bool joint = false, long[]
         if (HoldsTransitional(state))
             cost[_layout.Transitional]++;
         cost[_layout.OutOfTurn] += _turns.OutOfTurn(label.Turns, move);
-        if (Estimate(state, cost) is { } estimate && (bound is null || CostLayout.Compare(estimate, bound) <= 0))
-            Push(
-                new Label
-                {
-                    State = state,
-                    Cost = cost,
-                    Estimate = estimate,
-                    Closed = label.Closed || move.Closing > 0,
-                    Relied = relied,
-                    Turns = _turns.After(label.Turns, move),
-                    Parent = label,
-                    By = move,
-                    Length = label.Length + 1,
-                }
-            );
+        if (Estimate(state, cost) is not { } estimate)
+            return null;
+        return new Label
+        {
+            State = state,
+            Cost = cost,
+            Estimate = estimate,
+            Closed = label.Closed || move.Closing > 0,
+            Relied = relied,
+            Turns = _turns.After(label.Turns, move),
+            Parent = label,
+            By = move,
+            Length = label.Length + 1,
+        };
     }
 
     // What is relied on after a move, or null where a pair may not stand.

@@ -401,7 +401,6 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
     {
         var ran = await OnFilesAsync("goals/season.yaml", "--pairs", "--rules", "--day", "2026-11-23");
         Assert.Contains("os-north and os-south move as well: tickets-north", ran.Output);
-        Assert.Matches("where .* ends; if it went on, the answer would be another", ran.Output.ReplaceLineEndings(" "));
         Assert.Contains("ledger-north 8.2", ran.Output);
         Assert.Matches("The answer rests on \\d+ of \\d+ rules", ran.Output);
         Assert.Contains("pratincole#1", ran.Output);

@@ -404,6 +404,8 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
         Assert.Contains("ledger-north 8.2", ran.Output);
         Assert.Matches("The answer rests on \\d+ of \\d+ rules", ran.Output);
         Assert.Contains("pratincole#1", ran.Output);
+        Assert.Contains("It rests as well on where these ranges end", ran.Output);
+        Assert.Contains(": <7 of curlew#1", ran.Output);
     }
 
     [Fact]

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { actingName, get, post } from '../shared/api';
-import { seconds, span, words } from '../shared/words';
+import { decisionWords, seconds, span } from '../shared/words';
 
 export interface Asked {
   id: string;
@@ -31,7 +31,7 @@ const at = (time: string) => new Date(time).toLocaleString('en-GB', { dateStyle:
 export const agreed = (given: Given) =>
   given.turnBack.length === 0
     ? 'a halt waits for somebody'
-    : `at a halt that nobody decides: ${given.turnBack.map((o) => `${words(o.decision)} after ${span(seconds(o.after))}`).join(', then ')}`;
+    : `at a halt that nobody decides: ${given.turnBack.map((o) => `${decisionWords(o.decision)} after ${span(seconds(o.after))}`).join(', then ')}`;
 
 /** The sign-offs of a plan: what is asked, what was signed, and the form to sign with what holds when nobody decides. */
 export function SignOffs({ digest }: { digest: string }) {

@@ -31,6 +31,9 @@ export const day = (time: string) => new Date(time).toLocaleDateString('en-GB', 
 
 export const words = (state: string) => state.replaceAll('-', ' ');
 
+/** A decision by itself, where nobody says how far a return is to lead. */
+export const decisionWords = (decision: string) => (decision === 'return-as-far-as' ? 'return' : words(decision));
+
 /** A shape for each state, so that colour is never all that tells it. */
 export function mark(status: string): string {
   switch (status) {

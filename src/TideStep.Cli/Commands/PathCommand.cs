@@ -291,11 +291,11 @@ public static class PathCommand
     // Where a range ends is as much a reason as where it begins.
     private static void Bounds(PathRequest request, PathAnswer answer, Output output)
     {
-        foreach (var (rule, bounded) in RulesRelied.Bounds(request, answer))
-            output.Line(
-                $"  {rule.Place?.ToString() ?? rule.Id}: where {bounded.Text} of {rule.Id} ends; if it went on, the "
-                    + "answer would be another"
-            );
+        var bounds = RulesRelied.Bounds(request, answer);
+        if (!bounds.IsEmpty)
+            output.Line("It rests as well on where these ranges end; if one went on, it would be another:");
+        foreach (var (rule, bounded) in bounds)
+            output.Line($"  {rule.Place?.ToString() ?? rule.Id}: {bounded.Text} of {rule.Id}");
     }
 
     private static void Pairs(PathView path, Output output)

@@ -176,8 +176,14 @@ public sealed record Estate(
     public ImmutableArray<string> FixedGuestsOf(string node) => _fixedGuests.Value.GetValueOrDefault(node, []);
 
     /// <summary>Nodes that stand on a node and can be moved away from it.</summary>
-    public IEnumerable<string> MovableGuestsOf(string node) =>
-        Nodes.Values.Where(n => n.Movable && n.On == node).Select(n => n.Id).Order(StringComparer.Ordinal);
+    public IEnumerable<string> MovableGuestsOf(string node) => _movableGuests.Value[node];
+
+    private readonly Lazy<ILookup<string, string>> _movableGuests = new(() =>
+        Nodes
+            .Values.Where(n => n is { Movable: true, On: not null })
+            .OrderBy(n => n.Id, StringComparer.Ordinal)
+            .ToLookup(n => n.On!, n => n.Id)
+    );
 
     /// <summary>Whether a node is another or stands on it, movable or not.</summary>
     public bool StandsOn(string node, string host)

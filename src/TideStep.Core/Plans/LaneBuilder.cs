@@ -16,6 +16,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
     /// <summary>The name of the step that waits for a member to be in step.</summary>
     public const string InStep = "in-step";
 
+    private readonly bool _anyMovable = index.Estate.Nodes.Values.Any(n => n.Movable);
     private readonly HashSet<string> _ids = [];
     private readonly HashSet<(string Member, string Step)> _standing = [];
     private readonly Templates _templates = new();
@@ -336,6 +337,8 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
         bool wholeNode
     )
     {
+        if (!_anyMovable)
+            return [];
         var hosts = index.Estate.Find(member.Component)!.Members.Select(m => m.Node).ToHashSet();
         var guests = hosts.SelectMany(index.Estate.MovableGuestsOf).ToList();
         var gone = goingOut.Select(m => index.NumberOf(m.Component)).ToHashSet();

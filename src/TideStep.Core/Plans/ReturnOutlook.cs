@@ -196,22 +196,34 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
     {
         for (var move = 2; move <= _before.Count; move++)
         {
-            var (target, whole, losses, changed) = (_before[move - 1], true, 0, 0);
-            var length = TimeSpan.Zero;
-            foreach (var (id, standing) in _standing.Changed)
-            {
-                if (standing.Rest is null && standing.Now.Equals(target[id]))
-                    continue;
-                changed++;
-                if (standing.To(target[id], Figures) is not { } way)
-                    whole = false;
-                else
-                    (losses, length) = (losses + way.Losses, length + way.Length);
-            }
-            if (whole && changed > 0 && StandsTogether(target))
-                return new PartialReturn(move, losses > 0 ? ReturnState.WithLoss : ReturnState.Clean, length);
+            var target = _before[move - 1];
+            // What has no way to the start is asked first: there are few of them, and many that have changed.
+            if (_closed.Any(id => !Stands(id, target) && _standing.Changed[id].To(target[id], Figures) is null))
+                continue;
+            if (PartlyTo(move, target) is { } partly)
+                return partly;
         }
         return null;
+    }
+
+    private bool Stands(string id, ImmutableDictionary<string, Versions.Version> target) =>
+        _standing.Changed[id] is { Rest: null } standing && standing.Now.Equals(target[id]);
+
+    private PartialReturn? PartlyTo(int move, ImmutableDictionary<string, Versions.Version> target)
+    {
+        var (losses, length, changed) = (0, TimeSpan.Zero, 0);
+        foreach (var (id, standing) in _standing.Changed)
+        {
+            if (Stands(id, target))
+                continue;
+            if (standing.To(target[id], Figures) is not { } way)
+                return null;
+            changed++;
+            (losses, length) = (losses + way.Losses, length + way.Length);
+        }
+        return changed > 0 && StandsTogether(target)
+            ? new PartialReturn(move, losses > 0 ? ReturnState.WithLoss : ReturnState.Clean, length)
+            : null;
     }
 
     // That each has a way by itself is not yet that they come there together.

@@ -34,7 +34,7 @@ public sealed class DemoStack : IAsyncDisposable
     private DemoStack(double pace)
     {
         _pace = pace;
-        (Port, FleetPort) = (FreePort(), FreePort());
+        (Port, FleetPort) = FreePorts();
         Service = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}") };
         Fleet = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{FleetPort}") };
     }
@@ -208,6 +208,8 @@ public sealed class DemoStack : IAsyncDisposable
             catch (HttpRequestException) when (DateTime.UtcNow < until)
             { /* not up yet */
             }
+            if (DateTime.UtcNow > until)
+                throw new TimeoutException($"{http.BaseAddress}{path} does not answer as it should");
         }
     }
 
@@ -433,12 +435,26 @@ public sealed class DemoStack : IAsyncDisposable
         }
     }
 
-    private static int FreePort()
+    // Both are held at once, or the second could be the first again; and no two stacks of a process get the same.
+    private static (int, int) FreePorts()
     {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
+        while (true)
+        {
+            using var one = new TcpListener(IPAddress.Loopback, 0);
+            using var other = new TcpListener(IPAddress.Loopback, 0);
+            one.Start();
+            other.Start();
+            var (first, second) = (((IPEndPoint)one.LocalEndpoint).Port, ((IPEndPoint)other.LocalEndpoint).Port);
+            lock (_given)
+                if (!_given.Contains(first) && !_given.Contains(second))
+                {
+                    _given.UnionWith([first, second]);
+                    return (first, second);
+                }
+        }
     }
+
+    private static readonly HashSet<int> _given = [];
 
     private static string FindRoot()
     {

@@ -101,7 +101,8 @@ public static class RunScreen
                 yield return $"    {Safe(person.Instructions, 300)}";
             yield return $"    {Safe(person.Command, 300)}";
             if (person.Undo)
-                yield return $"    or, if it can't be: {Safe(person.Command, 300)} --cannot-be-undone --owner 'whose it is'";
+                yield return $"    or, if it can't be: {Safe(person.Command, 300)} --cannot-be-undone "
+                    + $"--owner 'whose it is'";
         }
         if (view.SignOffs.Any(s => s.Awaited))
             yield return $"  tidestep run sign-off {view.Run}";

@@ -100,7 +100,8 @@ public sealed class RunDesk(
 
     private static string? Hint(Plan plan, Core.Checks.Finding finding) =>
         Core.Checks.WaiverRules.MayBeAccepted(finding)
-            ? $"{finding.Remedy} Or accept it: tidestep check waive {PlanName(plan)} {Quoted(finding.Id)} --reason '...'".TrimStart()
+            ? $"{finding.Remedy} Or accept it: tidestep check waive {PlanName(plan)} {Quoted(finding.Id)} "
+                + $"--reason '...'"
             : finding.Remedy;
 
     private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
@@ -357,7 +358,8 @@ public sealed class RunDesk(
         return [.. new[] { rehearsal, word }.OfType<Problem>()];
     }
 
-    // Everything that stands in the way at once: what is not ready, the premises, and the checks. A start that the checks
+    // Everything that stands in the way at once: what is not ready, the premises, and the checks. A start that the
+    // checks
     // themselves refuse for these says each once.
     private async Task<(ImmutableArray<Problem> Problems, Core.Checks.CheckRound? Round)> HindrancesAsync(
         Plan plan,

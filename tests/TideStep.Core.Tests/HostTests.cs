@@ -9,7 +9,8 @@ namespace TideStep.Core.Tests;
 public sealed class HostTests
 {
     private const string Base =
-        "releases: {\"1\": {}, \"2\": {}}\njumps:\n  up: {from: \"=1\", to: \"2\", methods: {rolling: {member: 5 min}}, "
+        "releases: {\"1\": {}, \"2\": {}}\njumps:\n  up: {from: \"=1\", to: \"2\", methods: {rolling: "
+        + "{member: 5 min}}, "
         + "restarts: node, change: [put]}\nsteps:\n  put: {do: {command: [put]}}\n"
         + "  move-away: {do: {command: [move-away]}}\n";
 

@@ -7,7 +7,8 @@ namespace TideStep.Core.Tests;
 public sealed class NewKeyTests
 {
     private const string Head =
-        "tidestep: product/1\nproduct: engine\nreleases: {\"1\": {}, \"2\": {}}\nsteps:\n  put: {do: {command: [put]}}\n"
+        "tidestep: product/1\nproduct: engine\nreleases: {\"1\": {}, \"2\": {}}\nsteps:\n  put: {do: "
+        + "{command: [put]}}\n"
         + "  save: {do: {capture: save}}\njumps:\n  up:\n    from: \"=1\"\n    to: \"2\"\n"
         + "    methods: {offline: {outage: 1 min}}\n    change: [put]\n    ";
 

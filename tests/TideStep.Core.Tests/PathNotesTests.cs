@@ -48,10 +48,12 @@ public sealed class PathNotesTests
 
     [Theory]
     [InlineData(
-        "rules: [{this: \">=6 <8\", depends-on: store, at: \"1\", verdict: supported, source: {title: t, date: 2029-07-01}}]"
+        "rules: [{this: \">=6 <8\", depends-on: store, at: \"1\", verdict: supported, source: {title: t, "
+            + "date: 2029-07-01}}]"
     )]
     [InlineData(
-        "rules: [{this: \">=6\", depends-on: store, at: \"1\", verdict: supported, source: {title: t, date: 2030-02-04}}]"
+        "rules: [{this: \">=6\", depends-on: store, at: \"1\", verdict: supported, source: {title: t, date: "
+            + "2030-02-04}}]"
     )]
     [InlineData(OldNote + "\n")]
     public void A_closed_range_a_newer_note_or_another_rule_is_none(string rules)

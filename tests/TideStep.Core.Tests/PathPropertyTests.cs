@@ -65,7 +65,8 @@ public sealed class PathPropertyTests
         Assert.True(tooMany < round * Estates / 8, $"{tooMany} of {round * Estates} estates were too large to compare");
         foreach (var feature in Rare())
             Assert.Fail(
-                $"'{feature}' is in {seen.GetValueOrDefault(feature)} of {round * Estates} estates only (from seed {first})"
+                $"'{feature}' is in {seen.GetValueOrDefault(feature)} of {round * Estates} estates only "
+                    + $"(from seed {first})"
             );
 
         void Compare(int seed)

@@ -120,7 +120,8 @@ public sealed class StartCheckTests
             .Node("a2", "site: s, traits: {cpu: wide}")
             .Product(
                 "engine",
-                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, "
+                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                    + "{rolling: {member: 1 min}}, "
                     + "change: [put], artefacts: [{id: kit, file: small.pkg, for: {cpu: small}}, "
                     + "{id: kit, file: wide.pkg, for: {cpu: wide}}]}\n"
                     + "steps: {put: {do: {send: kit, to: /tmp/kit}}}\n"

@@ -9,7 +9,8 @@ namespace TideStep.Core.Tests;
 public sealed class WayBackTests
 {
     private const string Steps =
-        "steps:\n  put: {do: {command: [put]}}\n  start: {do: {start: x}}\n  wipe: {do: {command: [wipe]}, voids: [save]}\n"
+        "steps:\n  put: {do: {command: [put]}}\n  start: {do: {start: x}}\n  wipe: {do: {command: [wipe]}, "
+        + "voids: [save]}\n"
         + "  save: {do: {capture: save}}\n  note: {do: {capture: note}}\n"
         + "  load: {do: {command: [load, \"{point.place}\"]}, takes: 3 min}\n"
         + "  set: {do: {command: [set, \"{point.place}\"]}, takes: 1 min}\n";

@@ -59,7 +59,8 @@ public sealed class PersonStepTests
     private static string Undoing(string lasts) =>
         Steps.Replace(
             "put: {",
-            $"jobs: {{title: switch jobs off, do: {{command: [off]}}, undo: {{person: Switch the jobs on again.}}, owner: desk{lasts}}}\n  put: {{"
+            $"jobs: {{title: switch jobs off, do: {{command: [off]}}, undo: {{person: Switch the jobs on "
+                + $"again.}}, owner: desk{lasts}}}\n  put: {{"
         );
 
     [Theory]
@@ -166,7 +167,8 @@ public sealed class PersonStepTests
         var carriage = new Carriage(
             2,
             Steps,
-            "[put], tasks: [{title: \"tell the desk of {jump.to}\", when: inside, owner: desk, instructions: Ring them.}]"
+            "[put], tasks: [{title: \"tell the desk of {jump.to}\", when: inside, owner: desk, "
+                + "instructions: Ring them.}]"
         );
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);

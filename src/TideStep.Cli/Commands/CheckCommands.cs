@@ -122,7 +122,8 @@ public static class CheckCommands
                             $"accepted until {Times.Until(made.Ends)}: {made.Finding}"
                                 + (
                                     made.NeedsSecond
-                                        ? $"\na second person has to agree: tidestep check second {Quoted(made.Finding)}"
+                                        ? $"\na second person has to agree: tidestep check second "
+                                            + $"{Quoted(made.Finding)}"
                                         : ""
                                 )
                         )

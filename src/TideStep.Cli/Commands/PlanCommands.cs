@@ -422,7 +422,8 @@ public static class PlanCommands
                     output.Line($"loss begins: part {loss.Number}, {loss.Title}: {loss.Return.Why}");
                 foreach (var block in plan.Blocks.Where(b => !b.VoidsCaptures.IsEmpty))
                     output.Line(
-                        $"part {block.Number} makes void what was captured before: {string.Join(", ", block.VoidsCaptures)}"
+                        $"part {block.Number} makes void what was captured before: "
+                            + $"{string.Join(", ", block.VoidsCaptures)}"
                             + (block.Voids.IsEmpty ? "" : $"; of this plan {string.Join(", ", block.Voids)}")
                     );
                 foreach (var why in plan.Moves.Where(m => m.WhyOut is not null).GroupBy(m => m.WhyOut))

@@ -89,7 +89,8 @@ internal static class PrerequisiteChecks
         }
     }
 
-    // The versions that the plan will have brought the estate to when a jump's turn comes, each with the move that does.
+    // The versions that the plan will have brought the estate to when a jump's turn comes, each with the move that
+    // does.
     private static Dictionary<string, (string Label, int Move)> StateBefore(
         EstateIndex index,
         Plan plan,
@@ -134,7 +135,8 @@ internal static class PrerequisiteChecks
                 );
             else if (without.Count > 0)
                 said.Add(
-                    $"there is no reading of {reference.Key} of {string.Join(", ", without.Take(MostNamed).Select(m => m.Id))}"
+                    $"there is no reading of {reference.Key} of "
+                        + $"{string.Join(", ", without.Take(MostNamed).Select(m => m.Id))}"
                         + (without.Count > MostNamed ? $" and {without.Count - MostNamed} more" : "")
                         + Why(reference, without)
                 );

@@ -90,7 +90,8 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
                 yield return Say(
                     "restart-owed",
                     taken.Component,
-                    $"jump {jump.Id} owes a restart of the {(jump.Restarts == RestartScope.Node ? "node" : "service")}, and "
+                    $"jump {jump.Id} owes a restart of the "
+                        + $"{(jump.Restarts == RestartScope.Node ? "node" : "service")}, and "
                         + "no step makes it: the version would not be in effect",
                     "Give the jump or the returning routine a step that restarts, or say what the jump restarts.",
                     Level.Caution,

@@ -22,7 +22,8 @@ internal sealed class OutageReasons(PathProblem problem)
         : Single(move.Jumps[0]);
 
     private string InWaves(MoveOption move) =>
-        $"{Listed(move.Out.Select(c => problem.Index.Components[c].Product).Distinct())} may go out with its node: no guard "
+        $"{Listed(move.Out.Select(c => problem.Index.Components[c].Product).Distinct())} may go out with "
+        + $"its node: no guard "
         + "keeps a member in service";
 
     private string Single(Option option)
@@ -44,7 +45,8 @@ internal sealed class OutageReasons(PathProblem problem)
         var serving = jumps.SelectMany(j => j.Methods.Where(m => _serving.Contains(m.Method))).ToList();
         if (serving.Count == 0)
             return $"jump {Listed(jumps.Select(j => j.Id))} is described by "
-                + $"{Listed(jumps.SelectMany(j => j.Methods).Select(m => m.Method.Word()).Distinct())} only, by none of "
+                + $"{Listed(jumps.SelectMany(j => j.Methods).Select(m => m.Method.Word()).Distinct())} "
+                + $"only, by none of "
                 + $"{Listed(_serving.Select(m => m.Word()))}";
         if (!problem.Request.Methods.IsDefaultOrEmpty && !serving.Any(m => problem.Request.Methods.Contains(m.Method)))
             return $"only {Listed(problem.Request.Methods.Select(m => m.Word()))} may be used";

@@ -110,7 +110,8 @@ internal sealed class PathNotes(PathProblem problem, IReadOnlyList<MoveOption> m
             && product.ReleaseOf(problem.Versions[c][version]) is { Since: { } since } release
             && since > day
             && range.IsOpenAbove(problem.Versions[c][version], product.IsRelease)
-                ? $"{rule.Id}, {rule.Source!.Title} of {day:yyyy-MM-dd}, says {range.Text}; {product.Id} {release.Label} "
+                ? $"{rule.Id}, {rule.Source!.Title} of {day:yyyy-MM-dd}, says {range.Text}; {product.Id} "
+                    + $"{release.Label} "
                     + $"is of {since:yyyy-MM-dd}"
                 : null;
     }
@@ -203,7 +204,8 @@ internal sealed class PathNotes(PathProblem problem, IReadOnlyList<MoveOption> m
                     (
                         who,
                         $"{{0}} has members that run nothing: "
-                            + $"{string.Join(", ", idle.Select(i => $"{i.Member.Id} ({i.Installed} installed)"))}; they "
+                            + string.Join(", ", idle.Select(i => $"{i.Member.Id} ({i.Installed} installed)"))
+                            + "; they "
                             + "are settled before it moves"
                     )
                 );

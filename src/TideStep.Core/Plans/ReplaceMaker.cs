@@ -50,7 +50,8 @@ internal sealed partial class MoveMaker
         if (!comesFree && component.SpareNodes.Length < order.Count)
         {
             _findings.Add(
-                $"component {component.Id} is replaced in move {number}: {order.Count} members, {component.SpareNodes.Length} "
+                $"component {component.Id} is replaced in move {number}: {order.Count} members, "
+                    + $"{component.SpareNodes.Length} "
                     + "spare nodes, and what is retired is gone for good",
                 component.Place,
                 "Name as many spare nodes as there are members, or say retired: free."

@@ -83,7 +83,8 @@ public static class ReturnPlanner
         var unmoved =
             standing.Changed.IsEmpty ? "nothing has been changed"
             : back.Moves.IsEmpty
-                ? $"{string.Join(", ", standing.Changed.Keys)}: found mixed and brought to one version, which nothing leads "
+                ? $"{string.Join(", ", standing.Changed.Keys)}: found mixed and brought to one version, "
+                    + $"which nothing leads "
                     + "back from"
             : "nothing is lost";
         return [.. lossy.DefaultIfEmpty(unmoved)];
@@ -344,13 +345,16 @@ public static class ReturnPlanner
             )
             .Select(m => m.Id);
 
+    private static DateTimeOffset? Captured(ComponentStanding standing, Versions.Version to) =>
+        standing.Points.Where(p => p.Usable && p.Version.Equals(to)).Min(p => p.At);
+
     private static IEnumerable<string> Losses(Standing standing, PathAnswer path) =>
         path
             .Moves.SelectMany(m => m.Jumps)
             .Where(j => j.Jump.Closes is not null && ComponentStanding.IsRestore(j.Jump))
             .Select(j =>
                 $"{j.Component}: what was written since "
-                + $"{standing.Changed[j.Component].Points.Where(p => p.Usable && p.Version.Equals(j.To)).Min(p => p.At):u} "
+                + $"{Captured(standing.Changed[j.Component], j.To):u} "
                 + $"is lost"
             );
 

@@ -159,7 +159,8 @@ public sealed record RunReport(
                     ),
                     MeasureKept k => new ReportMark(
                         e.At,
-                        $"not taken back, says {k.By}: {state.Plan.Step(k.Step).Title}, on {state.Plan.Step(k.Step).Member} "
+                        $"not taken back, says {k.By}: {state.Plan.Step(k.Step).Title}, on "
+                            + $"{state.Plan.Step(k.Step).Member} "
                             + $"({k.Why})"
                     ),
                     TasksSigned t => new ReportMark(

@@ -332,7 +332,8 @@ public sealed class RunState(Plan plan)
             ? RunStatus.Waiting
         : RunStatus.Running;
 
-    /// <summary>What waits for a person: steps of the part at work that are to be done and signed, and measures that are
+    /// <summary>What waits for a person: steps of the part at work that are to be done and signed, and measures that
+    /// are
     /// to be taken back.</summary>
     public IEnumerable<AwaitedPerson> AwaitedPersons
     {

@@ -215,7 +215,8 @@ public sealed record RunView(
         if (last is { End: AttemptEnd.Succeeded, EndedAt: { } ended } && ended > state.HaltedAt)
             return $"{halt.Why}. Since then it has ended well: with 'try again' the run goes on from there";
         return state.Silent.TryGetValue(step, out var since)
-            ? $"{halt.Why}. {state.Plan.Step(step).Node} has not answered since {since:yyyy-MM-dd HH:mm zzz}: what was begun "
+            ? $"{halt.Why}. {state.Plan.Step(step).Node} has not answered since "
+                + $"{since:yyyy-MM-dd HH:mm zzz}: what was begun "
                 + "there may still be at work"
             : halt.Why;
     }
@@ -223,7 +224,8 @@ public sealed record RunView(
     private static string? Waits(RunState state)
     {
         if (state is { Halt: null, End: null } && state.Silent.FirstOrDefault() is { Key: { } silent } its)
-            return $"for {state.Plan.Step(silent).Node}, which has not answered since {its.Value:yyyy-MM-dd HH:mm zzz}: "
+            return $"for {state.Plan.Step(silent).Node}, which has not answered since "
+                + $"{its.Value:yyyy-MM-dd HH:mm zzz}: "
                 + state.Plan.Step(silent).Title;
         if (state.Halt is null && state.AwaitedPersons.FirstOrDefault() is { } person)
             return $"for {person.Step.Owner ?? "a person"}: {person.Title}, on {person.Step.Member}"

@@ -98,11 +98,14 @@ public sealed class RunDesk(
         return left;
     }
 
-    private static string? Hint(Plan plan, Core.Checks.Finding finding) =>
-        Core.Checks.WaiverRules.MayBeAccepted(finding)
-            ? $"{finding.Remedy} Or accept it: tidestep check waive {PlanName(plan)} {Quoted(finding.Id)} "
-                + $"--reason '...'"
-            : finding.Remedy;
+    // Whether somebody's word helps is said only where it would be taken.
+    private static string? Hint(Plan plan, Core.Checks.Finding finding)
+    {
+        if (!Core.Checks.WaiverRules.MayBeAccepted(finding))
+            return finding.Remedy;
+        var accept = $"tidestep check waive {PlanName(plan)} {Quoted(finding.Id)} --reason '...'";
+        return finding.Remedy is { } remedy ? $"{remedy} Or accept it: {accept}" : $"Accept it: {accept}";
+    }
 
     private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 

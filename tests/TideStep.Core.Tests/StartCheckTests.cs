@@ -76,6 +76,7 @@ public sealed class StartCheckTests
         );
         Assert.Equal(("door", Level.Blocker), (found.Subject, found.Level));
         Assert.Contains("unlock it on app/a1 needs it", found.What);
+        Assert.False(WaiverRules.MayBeAccepted(found));
         Assert.DoesNotContain(Found(fleet, new CheckContext(_now)), f => f.Check == "secret");
     }
 

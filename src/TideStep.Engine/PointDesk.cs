@@ -78,7 +78,7 @@ public sealed class PointDesk(
                 if (
                     PointLife.Refusal(
                         line,
-                        all.Except(chosen),
+                        PointLife.Without(all, chosen),
                         states[run].End is not null,
                         held.GetValueOrDefault(line.Point.Planned.Component),
                         now

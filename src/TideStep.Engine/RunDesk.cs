@@ -75,7 +75,9 @@ public sealed class RunDesk(
             [
                 // Premises and words are said by the start itself.
                 .. round
-                    .Value!.Blocking.Where(f => f.Check is not ("premise" or "ready"))
+                    .Value!.Blocking.Where(f =>
+                        f.Check is not (Core.Checks.WaiverRules.Premise or Core.Checks.WaiverRules.Ready)
+                    )
                     .Select(f => new Problem(
                         $"{f.Subject}: {f.Check} "
                             + $"{(f.Result == Core.Checks.CheckResult.Open ? "is open" : "failed")}: {f.What}",
@@ -361,9 +363,8 @@ public sealed class RunDesk(
         return [.. new[] { rehearsal, word }.OfType<Problem>()];
     }
 
-    // Everything that stands in the way at once: what is not ready, the premises, and the checks. A start that the
-    // checks
-    // themselves refuse for these says each once.
+    // Everything that stands in the way at once: what is not ready, the premises, and the checks, which leave these out
+    // so that each is said once.
     private async Task<(ImmutableArray<Problem> Problems, Core.Checks.CheckRound? Round)> HindrancesAsync(
         Plan plan,
         string? run,

@@ -79,6 +79,16 @@ public sealed class BeforeAndAfterTests
         Assert.Equal((borne, says), (compared.Borne, compared.What));
     }
 
+    [Fact]
+    public void Long_texts_are_told_from_where_they_begin_to_differ()
+    {
+        var same = new string('a', 100);
+        Assert.Equal(
+            $"was …{new string('a', 59)}b, is …{new string('a', 59)}c",
+            One("who", same + "b", same + "c").What
+        );
+    }
+
     [Theory]
     [InlineData("  sessons: {}\n", "there is no reading 'sessons'")]
     [InlineData("  sessions: {may-fall: some}\n", "must be a share like 5%")]

@@ -21,13 +21,18 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
         var before = plan.Premises;
         if (before.EstateRevision != now.Estate)
             yield return Say(
-                "premise",
+                WaiverRules.Premise,
                 "estate",
                 "the estate's document has changed since the plan was made",
                 MakeAgain
             );
         if (before.CatalogueRevision != now.Catalogue)
-            yield return Say("premise", "catalogue", "the catalogue has changed since the plan was made", MakeAgain);
+            yield return Say(
+                WaiverRules.Premise,
+                "catalogue",
+                "the catalogue has changed since the plan was made",
+                MakeAgain
+            );
         foreach (var (member, expected) in before.Running)
         {
             // What could not be read is told of as that.
@@ -38,7 +43,12 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
                     ? index.Readings.Of(known).Running ?? "none"
                     : "gone";
             if (found != expected)
-                yield return Say("premise", member, $"it runs {found}, and the plan expects {expected}", MakeAgain) with
+                yield return Say(
+                    WaiverRules.Premise,
+                    member,
+                    $"it runs {found}, and the plan expects {expected}",
+                    MakeAgain
+                ) with
                 {
                     Node = index.Estate.FindMember(member)?.Node,
                     Found = found,
@@ -48,7 +58,7 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
     }
 
     private IEnumerable<Finding> Ready() =>
-        context.NotReady.Select((p, i) => Say("ready", i == 0 ? "plan" : $"plan {i + 1}", p.What, p.Hint));
+        context.NotReady.Select((p, i) => Say(WaiverRules.Ready, i == 0 ? "plan" : $"plan {i + 1}", p.What, p.Hint));
 
     private IEnumerable<Finding> Secrets() =>
         plan
@@ -60,7 +70,7 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
             .Where(g => g.Problem is not null)
             .Select(g =>
                 Say(
-                    "secret",
+                    WaiverRules.Secret,
                     g.g.Key,
                     $"{g.Problem!.What}; {g.g.First().Step.Title} on {g.g.First().Step.Member} needs it"
                         + (g.g.Count() > 1 ? $", and {g.g.Count() - 1} more" : ""),

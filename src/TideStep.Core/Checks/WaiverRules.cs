@@ -12,7 +12,12 @@ public static class WaiverRules
 
     /// <summary>Nobody's word makes these safe: another run at work, Tide Step's own host; and what people have to do
     /// is done and signed, not accepted.</summary>
-    private static readonly string[] Never = ["carries-us", "reserved", "manual", "premise", "ready", "secret"];
+    private static readonly string[] Never = ["carries-us", "reserved", "manual", Premise, Ready, Secret];
+
+    /// <summary>The checks for what a start itself refuses: premises, words and rehearsals, secrets.</summary>
+    public const string Premise = "premise",
+        Ready = "ready",
+        Secret = "secret";
 
     /// <summary>Whether somebody's word can make it count no more.</summary>
     public static bool MayBeAccepted(Finding finding) =>

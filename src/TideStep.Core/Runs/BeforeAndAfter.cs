@@ -74,12 +74,24 @@ public static class BeforeAndAfter
                     + $"{(a.Number == 0 ? "" : $" ({Math.Abs(change / a.Number) * 100:0.#} %)")}"
             );
         }
-        return Say(ask.Falls == Tolerance.Any || ask.Rises == Tolerance.Any, $"was {Short(was)}, is {Short(now)}");
+        return Say(
+            ask.Falls == Tolerance.Any || ask.Rises == Tolerance.Any,
+            $"was {Short(was, now)}, is {Short(now, was)}"
+        );
     }
 
-    // Long texts are told by where they begin to differ.
-    private static string Short(string text) => text.Length <= MostShown ? text : text[..(MostShown - 1)] + "…";
+    // Long texts are told from a little before the place where they begin to differ.
+    private static string Short(string text, string other)
+    {
+        if (text.Length <= MostShown)
+            return text;
+        var same = text.Zip(other).TakeWhile(p => p.First == p.Second).Count();
+        var from = Math.Max(0, Math.Min(same - ShownBefore, text.Length - MostShown));
+        var end = Math.Min(text.Length, from + MostShown);
+        return $"{(from > 0 ? "…" : "")}{text[from..end]}{(end < text.Length ? "…" : "")}";
+    }
 
+    private const int ShownBefore = 10;
     private const int MostShown = 60;
 
     /// <summary>Differences in a sentence.</summary>

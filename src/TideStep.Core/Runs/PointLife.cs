@@ -72,8 +72,17 @@ public static class PointLife
         ];
     }
 
+    /// <summary>Every point as it would be once some are given up: a set that loses one of its points leads back no
+    /// more.</summary>
+    public static IEnumerable<PointLine> Without(IEnumerable<PointLine> all, IEnumerable<PointLine> givenUp)
+    {
+        var gone = givenUp.ToHashSet();
+        return all.Select(l => gone.Contains(l) ? l with { Point = l.Point with { State = PointState.GivenUp } } : l);
+    }
+
     /// <summary>Why a point may not be given up now; null where it may.</summary>
-    /// <param name="all">Every point, as <see cref="Of"/> gives them.</param>
+    /// <param name="all">Every point, as <see cref="Of"/> gives them, or <see cref="Without"/> those that go with
+    /// it.</param>
     /// <param name="ended">Whether its run has ended.</param>
     /// <param name="holder">The run that works on its component now, or null.</param>
     public static Problem? Refusal(

@@ -38,7 +38,9 @@ public static class WhatComesNext
             if (standing[c] is not { } runs || index.Catalogue.Find(component.Product) is not { } product)
                 continue;
             if (moved.ContainsKey(component.Id))
-                others.AddRange(Later(index, c, product, runs, standing, day));
+                Offer(c, product, runs, later =>
+                    $"{Line(later)} is out{(later.Since is { } since ? $" since {since:yyyy-MM-dd}" : "")}"
+                );
             else if (Partner(moved.Values, component, product, runs) is { } partner)
             {
                 if (product.ReleaseOf(partner.To) is { } release && Fits(index, c, product, runs, release, standing))
@@ -46,50 +48,20 @@ public static class WhatComesNext
                         new(component.Id, runs.Label, partner.To.Label, $"its partner {partner.Of} runs it now")
                     );
             }
-            else if (IsNear(index, component, moved.Keys))
-                others.AddRange(Ending(index, c, product, runs, standing, day));
+            else if (
+                IsNear(index, component, moved.Keys)
+                && product.ReleaseOf(runs) is { Ends: { } ends }
+                && ends.DayNumber - day.DayNumber < Soon
+            )
+                Offer(c, product, runs, _ => $"its support {(ends < day ? "ended" : "ends")} on {ends:yyyy-MM-dd}");
         }
         return [.. partners, .. others];
-    }
 
-    private static IEnumerable<NextStep> Later(
-        EstateIndex index,
-        int c,
-        Product product,
-        Versions.Version runs,
-        Versions.Version?[] standing,
-        DateOnly day
-    )
-    {
-        if (Best(index, c, product, runs, standing, day) is { } later)
-            yield return new NextStep(
-                index.Components[c].Id,
-                runs.Label,
-                later.Label,
-                $"{Line(later)} is out{(later.Since is { } since ? $" since {since:yyyy-MM-dd}" : "")}"
-            );
-    }
-
-    private static IEnumerable<NextStep> Ending(
-        EstateIndex index,
-        int c,
-        Product product,
-        Versions.Version runs,
-        Versions.Version?[] standing,
-        DateOnly day
-    )
-    {
-        if (
-            product.ReleaseOf(runs) is { Ends: { } ends }
-            && ends.DayNumber - day.DayNumber < Soon
-            && Best(index, c, product, runs, standing, day) is { } next
-        )
-            yield return new NextStep(
-                index.Components[c].Id,
-                runs.Label,
-                next.Label,
-                ends < day ? $"its support ended on {ends:yyyy-MM-dd}" : $"its support ends on {ends:yyyy-MM-dd}"
-            );
+        void Offer(int c, Product product, Versions.Version runs, Func<Release, string> why)
+        {
+            if (Best(index, c, product, runs, standing, day) is { } best)
+                others.Add(new NextStep(index.Components[c].Id, runs.Label, best.Label, why(best)));
+        }
     }
 
     // Of the same platform, beneath what was moved, or related to it.

@@ -152,6 +152,31 @@ public sealed class WayBackTests
     }
 
     [Fact]
+    public void How_far_one_can_return_is_found_behind_many_moves_that_nothing_leads_back()
+    {
+        // Twenty-five jumps up and one down, from the last.
+        var releases = Enumerable.Range(1, 26).ToList();
+        var fleet = new Fleet()
+            .Node("a1")
+            .With("app", "engine", "1", "a1")
+            .Product(
+                "engine",
+                $"releases: {{{string.Join(", ", releases.Select(r => $"\"{r}\": {{}}"))}}}\njumps:\n"
+                    + string.Concat(releases.Skip(1).Select(r => Offline($"to-{r}", r - 1, r, "")))
+                    + Offline("down", 26, 25, ", down: true")
+                    + Steps
+            );
+        var plan = Planned(fleet, "goal: [{component: app, to: 26}]");
+        var back = Fleet.Good(ReturnPlanner.PathFrom(fleet.Index(), plan, plan.Blocks.Length, 1));
+        Assert.False(back.Found);
+        Assert.Contains("as far as the beginning of move 25: 1 min", Assert.Single(back.Notes));
+
+        static string Offline(string id, int from, int to, string rest) =>
+            $"  {id}: {{from: \"={from}\", to: \"{to}\", methods: {{offline: {{outage: 1 min}}}}, "
+            + $"change: [put]{rest}}}\n";
+    }
+
+    [Fact]
     public void What_is_made_ready_early_is_no_part_of_its_moves_beginning()
     {
         var fleet = One("ahead: [put]", down: Down.Replace("CONVERTS", "")).Node("b1").With("web", "engine", "1", "b1");

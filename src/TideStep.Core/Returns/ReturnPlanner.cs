@@ -44,33 +44,49 @@ public static class ReturnPlanner
             );
         var answers = plan.Answers.ToDictionary(a => a.Id, a => a.Answer);
         var standing = new Standing(AsFound(index, plan)) { Unbound = new ReturnBinding(index, answers).Of };
-        ImmutableDictionary<string, Versions.Version>? target = null;
+        var before = new ImmutableDictionary<string, Versions.Version>?[plan.Moves.Length + 1];
         foreach (var b in plan.Blocks.Take(block))
         {
-            if (b.Move >= asFarAs && b.OpensMove)
-                target ??= standing.Versions;
+            // What stood when a move, or one before it, was begun.
+            if (b.OpensMove)
+                for (var move = b.Move; move > 0 && before[move] is null; move--)
+                    before[move] = standing.Versions;
             foreach (var step in b.Lanes.SelectMany(l => l.Steps))
                 standing.Take(step, b.Number);
         }
-        var back = ReturnSearch.Find(
-            standing,
-            target ?? standing.Versions,
-            plan.Day,
-            plan.AllowsUntested,
-            plan.Allowed,
-            withReasons: true
-        );
-        if (!back.Ok)
-            return back;
-        return new Checked<PathAnswer>(
-            back.Value! with
-            {
-                Notes = back.Value.Found
-                    ? Told(back.Value, standing)
-                    : [.. WhyClosed(standing), .. HowFar(index, plan, block, asFarAs)],
-            },
-            []
-        );
+        var back = To(asFarAs, withReasons: true);
+        return !back.Ok
+            ? back
+            : new Checked<PathAnswer>(
+                back.Value! with
+                {
+                    Notes = back.Value.Found ? Told(back.Value, standing) : [.. WhyClosed(standing), .. HowFar()],
+                },
+                []
+            );
+
+        Checked<PathAnswer> To(int move, bool withReasons) =>
+            ReturnSearch.Find(
+                standing,
+                before[move] ?? standing.Versions,
+                plan.Day,
+                plan.AllowsUntested,
+                plan.Allowed,
+                withReasons
+            );
+
+        // The earliest move after it whose beginning can still be reached.
+        IEnumerable<string> HowFar()
+        {
+            for (var move = asFarAs + 1; move < before.Length && before[move] is not null; move++)
+                if (To(move, withReasons: false) is { Ok: true, Value: { Found: true } partly })
+                {
+                    yield return $"one can still return as far as the beginning of move {move}: "
+                        + $"{Durations.Write(partly.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes))}, "
+                        + string.Join("; ", Told(partly, standing));
+                    yield break;
+                }
+        }
     }
 
     // That it leads down is the point of it; what it loses has to be said.
@@ -84,8 +100,7 @@ public static class ReturnPlanner
             standing.Changed.IsEmpty ? "nothing has been changed"
             : back.Moves.IsEmpty
                 ? $"{string.Join(", ", standing.Changed.Keys)}: found mixed and brought to one version, "
-                    + $"which nothing leads "
-                    + "back from"
+                    + "which nothing leads back from"
             : "nothing is lost";
         return [.. lossy.DefaultIfEmpty(unmoved)];
     }
@@ -97,20 +112,6 @@ public static class ReturnPlanner
                 + $"{(b.Problem.At is { } at ? $" ({at})" : "")}"
             )
         );
-
-    // The earliest move whose beginning can still be reached.
-    private static IEnumerable<string> HowFar(EstateIndex index, Plan plan, int block, int asFarAs)
-    {
-        var reached = block == 0 ? 0 : plan.Blocks.Take(block).Max(b => b.Move);
-        for (var move = asFarAs + 1; move <= reached; move++)
-            if (PathFrom(index, plan, block, move) is { Ok: true, Value: { Found: true } partly })
-            {
-                yield return $"one can still return as far as the beginning of move {move}: "
-                    + $"{Durations.Write(partly.Moves.Aggregate(TimeSpan.Zero, (sum, m) => sum + m.Takes))}, "
-                    + $"{string.Join("; ", partly.Notes)}";
-                yield break;
-            }
-    }
 
     /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
     /// <param name="only">The member that alone is returned, with what stands on its node; everything where

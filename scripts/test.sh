@@ -27,10 +27,13 @@ for project in tests/*/*.csproj; do
   skip=$(sed -nE 's/.*Skipped: ([0-9]+).*/\1/p' <<<"$line")
   if [ -z "$total" ]; then cat "$log/$name"; total=1 bad=1 skip=0; fi
   [ "$bad" = 0 ] || grep -vE "Discover|Starting|Finished" "$log/$name" | head -120 || true
+  # Told once more at the end, where only that is kept.
+  grep -E "^ +[A-Za-z.]+.* \[FAIL\]" "$log/$name" >>"$log/failed" || true
   echo "$name: $((total - bad - skip)) passed, $bad failed, $skip skipped ($((SECONDS - start)) s)"
   passed=$((passed + total - bad - skip)) failed=$((failed + bad)) skipped=$((skipped + skip))
 done
 . scripts/test-more.sh
+[ ! -s "$log/failed" ] || { echo "failed:"; cat "$log/failed"; }
 [ "$skipped" = 0 ] || echo "skipped: $skipped"
 echo "$passed passed, $failed failed"
 [ "$failed" = 0 ]

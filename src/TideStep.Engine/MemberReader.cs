@@ -378,17 +378,48 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
             );
     }
 
+    /// <summary>Reads of each member what is asked of it, side by side. What a member does not tell, and a node that
+    /// does not answer, is missing with why.</summary>
+    /// <param name="asks">What to read, by member.</param>
+    public async Task<Readings> ReadingsAsync(
+        Estate estate,
+        ProductCatalogue catalogue,
+        IReadOnlyDictionary<string, HashSet<Reference>> asks,
+        CancellationToken ct
+    )
+    {
+        var found = new ConcurrentDictionary<string, MemberReading>();
+        await Parallel.ForEachAsync(
+            asks,
+            new ParallelOptions { MaxDegreeOfParallelism = settings.ReadAtOnce, CancellationToken = ct },
+            async (ask, token) =>
+            {
+                if (estate.FindMember(ask.Key) is not { } member)
+                    return;
+                var (reachable, reading, why) = await ReadOneAsync(estate, catalogue, member, token, ask.Value);
+                found[member.Id] = reachable
+                    ? reading
+                    : reading with
+                    {
+                        Missed = ask.Value.ToImmutableDictionary(r => r.Key, _ => why ?? "it does not answer"),
+                    };
+            }
+        );
+        return new Readings(time.GetUtcNow(), found.ToImmutableDictionary());
+    }
+
     private async Task<(bool, MemberReading, string?)> ReadOneAsync(
         Estate estate,
         ProductCatalogue catalogue,
         Member member,
-        CancellationToken ct
+        CancellationToken ct,
+        IReadOnlyCollection<Reference>? only = null
     )
     {
         var node = estate.Nodes[member.Node];
         if (catalogue.Find(estate.Find(member.Component)!.Product) is not { } product)
             return (true, MemberReading.None, "the catalogue does not know its product");
-        var wanted = SurveyQuestions.Of(estate, catalogue, member, product, node.Reach.By);
+        var wanted = only ?? SurveyQuestions.Of(estate, catalogue, member, product, node.Reach.By);
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
         try
         {

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Collections.Immutable;
+using TideStep.Core.Checks;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
@@ -461,9 +462,18 @@ public sealed class RunExecutor
         while (true)
         {
             var missing = await MissingAsync(block, ct);
+            ImmutableArray<string> cautions = [];
+            if (missing is null)
+                (missing, cautions) = await UnmetAsync(block, ct);
             if (missing is null)
             {
-                await Log.AppendAsync(new GuardsChecked(block.Number, true, "every guard holds on live readings"));
+                await Log.AppendAsync(
+                    new GuardsChecked(
+                        block.Number,
+                        true,
+                        string.Join("; ", cautions.Prepend("every guard holds on live readings"))
+                    )
+                );
                 return;
             }
             if (missing != said)
@@ -516,7 +526,7 @@ public sealed class RunExecutor
             )
                 return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
         }
-        return await OtherRoleAsync(block, ct) ?? await UnmetAsync(block, ct);
+        return await OtherRoleAsync(block, ct);
     }
 
     // A member in another role than the plan takes it to have would leave by the wrong routine: a leader without a
@@ -534,47 +544,26 @@ public sealed class RunExecutor
         return null;
     }
 
-    // What the jump asks of each member that goes out now, on live readings; what was accepted at the start is not
-    // asked again.
-    private async Task<string?> UnmetAsync(Block block, CancellationToken ct)
+    // What the jump asks when the wave's turn comes, on live readings: what keeps it from beginning, and what is only
+    // told. What was accepted at the start is not asked again.
+    private async Task<(string? Missing, ImmutableArray<string> Cautions)> UnmetAsync(Block block, CancellationToken ct)
     {
-        if (Plan.Kind != Plan.Upgrade || block.Move < 1)
-            return null;
-        var accepted = Log.Look(s => s.Accepted);
-        foreach (var lane in block.Lanes)
-        {
-            var member = _context.Estate.FindMember(lane.Subject)!;
-            if (
-                Plan.Moves[block.Move - 1].Jumps.FirstOrDefault(j => j.Component == member.Component) is not { } taken
-                || _context.Catalogue.Find(taken.Product)?.Jumps.FirstOrDefault(j => j.Id == taken.Jump) is not { } jump
-            )
-                continue;
-            var step = lane.Steps.FirstOrDefault(s => s.To == taken.To);
-            foreach (
-                var prerequisite in jump.Prerequisites.Where(p =>
-                    p is { Level: "blocker", Per: "member" or "node" }
-                    && !p.Holds.AsksOfMore
-                    && p.Holds.References.All(r => r.Name is not ("window" or "related"))
-                )
-            )
-                if (
-                    !accepted.Contains(
-                        $"{jump.Id} {prerequisite.Id} {(prerequisite.Per == "node" ? member.Node : member.Id)}"
-                    )
-                    && await _context.Reader.ProbeAsync(
-                        _context.Estate,
-                        _context.Catalogue,
-                        member,
-                        prerequisite.Holds,
-                        step,
-                        ct
-                    )
-                        is { Holds: false } probe
-                )
-                    return $"{member.Id} does not meet {jump.Id} {prerequisite.Id}: "
-                        + $"{probe.Why}{(prerequisite.Remedy is { } remedy ? $" ({remedy})" : "")}";
-        }
-        return null;
+        var (accepted, index) = (
+            Log.Look(s => s.Accepted),
+            new EstateIndex(_context.Estate, Readings.None, _context.Catalogue)
+        );
+        var asks = TurnChecks.Asks(index, Plan, block);
+        if (asks.Count == 0)
+            return (null, []);
+        var read = await _context.Reader.ReadingsAsync(_context.Estate, _context.Catalogue, asks, ct);
+        var found = TurnChecks
+            .Of(new EstateIndex(_context.Estate, read, _context.Catalogue), Plan, block, _context.Time.GetUtcNow())
+            .Where(f => f.Result is CheckResult.Failed or CheckResult.Open && !accepted.Contains(f.Id))
+            .ToLookup(
+                f => f.Level == Level.Blocker,
+                f => $"{f.Subject} does not meet {f.Check}: {f.What}{(f.Remedy is { } remedy ? $" ({remedy})" : "")}"
+            );
+        return (found[true].FirstOrDefault(), [.. found[false]]);
     }
 
     private async Task<bool> AnyServesAsync(IEnumerable<Member> members, CancellationToken ct)

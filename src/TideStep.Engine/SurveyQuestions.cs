@@ -37,6 +37,7 @@ internal static class SurveyQuestions
                 .SelectMany(p => p.Holds.References)
                 .Where(r => !KnownReadings.IsGiven(r))
         );
+        wanted.UnionWith(catalogue.AskedByOthers(product.Id));
         if (by is not ("ssh" or "stand-in"))
             return wanted;
         wanted.UnionWith(KnownReadings.OfHost.Select(k => new Reference(k, [], null)));

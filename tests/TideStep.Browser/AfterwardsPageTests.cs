@@ -28,14 +28,14 @@ public sealed class AfterwardsPageTests : ConsoleSession
         await Expect(rehearsals).ToContainTextAsync("It was never rehearsed.");
         await rehearsals.GetByLabel("of 1000 steps fail").FillAsync("0");
         await rehearsals.GetByRole(AriaRole.Button, new() { Name = "Rehearse in simulated time" }).ClickAsync();
-        await Expect(rehearsals).ToContainTextAsync("Half of 200 draws end within", new() { Timeout = 60_000 });
+        await Expect(rehearsals).ToContainTextAsync("Half of 200 draws end within", new() { Timeout = 180_000 });
         await Expect(rehearsals).ToContainTextAsync("100 % came to their end.");
         Assert.Empty(await SeriousAsync(page));
         await PictureAsync(page, "rehearsal");
 
         await Stack.Good("run", "start", run);
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
-        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 60_000 });
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 180_000 });
         var left = page.GetByRole(AriaRole.Region, new() { Name = "left to be done" });
         await Expect(left).ToContainTextAsync("now: tell the harbour desk that the relay is new");
         await left.GetByRole(AriaRole.Button, new() { Name = "done: tell the harbour desk that the relay is new" })
@@ -55,7 +55,7 @@ public sealed class AfterwardsPageTests : ConsoleSession
         await back.GetByRole(AriaRole.Button, new() { Name = "Lead it back" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Heading, new() { Level = 1 }))
             .ToHaveTextAsync("return of South shore: relay to 3.2");
-        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 60_000 });
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 180_000 });
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
         await Expect(page.GetByText("It was led back afterwards by run")).ToBeVisibleAsync();
         await Expect(points.GetByRole(AriaRole.Cell, new() { Name = "used" })).ToHaveCountAsync(3);

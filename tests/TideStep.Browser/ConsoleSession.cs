@@ -15,7 +15,7 @@ public abstract class ConsoleSession : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         // A page waits for the service's answers: on a busy machine they take longer than a page alone would.
-        Assertions.SetDefaultExpectTimeout(30_000);
+        Assertions.SetDefaultExpectTimeout(90_000);
         Stack = await DemoStack.StartAsync(pace: 300);
         _playwright = await Playwright.CreateAsync();
         Browser = await _playwright.Chromium.LaunchAsync(

@@ -7,7 +7,7 @@ namespace TideStep.Browser;
 /// there.</summary>
 public sealed class ConsoleTests : ConsoleSession
 {
-    private static readonly LocatorAssertionsToHaveTextOptions Patient = new() { Timeout = 60_000 };
+    private static readonly LocatorAssertionsToHaveTextOptions Patient = new() { Timeout = 180_000 };
 
     [Fact]
     public async Task A_run_is_started_halts_and_is_returned_from_the_console()
@@ -60,7 +60,7 @@ public sealed class ConsoleTests : ConsoleSession
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
         var parts = page.GetByRole(AriaRole.List, new() { Name = "parts of install" });
-        await Expect(parts.Locator("[aria-current=step]")).ToContainTextAsync("unpack, ", new() { Timeout = 60_000 });
+        await Expect(parts.Locator("[aria-current=step]")).ToContainTextAsync("unpack, ", new() { Timeout = 180_000 });
         await Expect(parts).ToContainTextAsync("set up, takes 20 s");
         await PictureAsync(page, "run-parts");
     }
@@ -98,7 +98,7 @@ public sealed class ConsoleTests : ConsoleSession
             .ToHaveAttributeAsync(
                 "aria-label",
                 new System.Text.RegularExpressions.Regex("Tide line: [1-9][0-9]* of 156 members"),
-                new() { Timeout = 60_000 }
+                new() { Timeout = 180_000 }
             );
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }).GetByRole(AriaRole.Row))
             .ToHaveCountAsync((await Stack.RunAsync(run))["blocks"]!.AsArray().Count + 1);
@@ -179,9 +179,9 @@ public sealed class ConsoleTests : ConsoleSession
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
         await page.GetByRole(AriaRole.Button, new() { Name = "Sign that it is done" })
-            .ClickAsync(new() { Timeout = 60_000 });
+            .ClickAsync(new() { Timeout = 180_000 });
         var form = page.GetByRole(AriaRole.Dialog, new() { Name = "signature" });
-        await Expect(form).ToContainTextAsync("Look at the queue of ss-rel-1.", new() { Timeout = 60_000 });
+        await Expect(form).ToContainTextAsync("Look at the queue of ss-rel-1.", new() { Timeout = 180_000 });
         await Expect(form.GetByRole(AriaRole.Button, new() { Name = "Sign as Wren Hale" })).ToBeDisabledAsync();
         await form.GetByLabel("What you did or saw").FillAsync("the queue is empty");
         await PictureAsync(page, "sign");
@@ -203,22 +203,22 @@ public sealed class ConsoleTests : ConsoleSession
         await page.GetByRole(AriaRole.Button, new() { Name = "all of them" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
         var none = page.GetByRole(AriaRole.Status, new() { Name = "no path" });
-        await Expect(none).ToContainTextAsync("There is no path.", new() { Timeout = 60_000 });
+        await Expect(none).ToContainTextAsync("There is no path.", new() { Timeout = 180_000 });
         await Expect(none).ToContainTextAsync("seat-map-south");
         await PictureAsync(page, "plans-none");
         await page.GetByLabel("Pairs that nobody has tested").CheckAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Find the path" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" }))
-            .ToContainTextAsync("moves", new() { Timeout = 60_000 });
+            .ToContainTextAsync("moves", new() { Timeout = 180_000 });
         await page.GetByText("components move that the goal does not name").ClickAsync();
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "path" })).ToContainTextAsync("os-south");
         await PictureAsync(page, "plans-path");
         await page.GetByRole(AriaRole.Button, new() { Name = "Make the plan" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "parts" }))
-            .ToContainTextAsync("tickets-south wave 1 of 3", new() { Timeout = 60_000 });
+            .ToContainTextAsync("tickets-south wave 1 of 3", new() { Timeout = 180_000 });
         await page.GetByLabel("earlier plan").SelectOptionAsync(new SelectOptionValue { Index = 1 });
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "comparison" }))
-            .ToContainTextAsync("does not make the move gates 6.3 to 7.1", new() { Timeout = 60_000 });
+            .ToContainTextAsync("does not make the move gates 6.3 to 7.1", new() { Timeout = 180_000 });
         await page.GetByRole(AriaRole.Button, new() { Name = "Open a run of it" }).ClickAsync();
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("ready", Patient);
     }
@@ -232,7 +232,7 @@ public sealed class ConsoleTests : ConsoleSession
         var page = await EnterAsync();
         await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/plans/{plan["digest"]}");
         var strip = page.GetByRole(AriaRole.Figure);
-        await Expect(strip).ToContainTextAsync("move 1: runtime-south 21.3 to 21.5", new() { Timeout = 60_000 });
+        await Expect(strip).ToContainTextAsync("move 1: runtime-south 21.3 to 21.5", new() { Timeout = 180_000 });
         await page.GetByRole(AriaRole.Img, new() { Name = "move 1: runtime-south" }).FocusAsync();
         await page.Keyboard.PressAsync("ArrowRight");
         await page.Keyboard.PressAsync("ArrowRight");
@@ -246,7 +246,7 @@ public sealed class ConsoleTests : ConsoleSession
             )
             .PressAsync("Enter");
         var back = page.GetByRole(AriaRole.Region, new() { Name = "return path", Exact = true });
-        await Expect(back).ToContainTextAsync("season-pass-south 3.4 back to 3.1", new() { Timeout = 60_000 });
+        await Expect(back).ToContainTextAsync("season-pass-south 3.4 back to 3.1", new() { Timeout = 180_000 });
         await Expect(back).ToContainTextAsync("relay-south: restore store loses what was written since its capture");
         await Expect(page.GetByRole(AriaRole.Region, new() { Name = "needs", Exact = true }))
             .ToContainTextAsync("pratincole-7.1-wide.img, 17.2 KiB 8 nodes");
@@ -260,10 +260,10 @@ public sealed class ConsoleTests : ConsoleSession
         var page = await EnterAsync();
         await page.GetByLabel("acting as").FillAsync("Robin Dale");
         await page.GetByRole(AriaRole.Link, new() { Name = "Checks" }).ClickAsync();
-        await Expect(page.GetByText("This plan was never checked.")).ToBeVisibleAsync(new() { Timeout = 60_000 });
+        await Expect(page.GetByText("This plan was never checked.")).ToBeVisibleAsync(new() { Timeout = 180_000 });
         await page.GetByRole(AriaRole.Button, new() { Name = "Check now" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Status, new() { Name = "readiness" }))
-            .ToContainTextAsync("Not ready. 4 blockers", new() { Timeout = 60_000 });
+            .ToContainTextAsync("Not ready. 4 blockers", new() { Timeout = 180_000 });
         await Expect(page.GetByRole(AriaRole.Table, new() { Name = "Stands in the way" }))
             .ToContainTextAsync("needs at least 30 GiB, has 23.5 GiB: 6.5 GiB short");
         await page.GetByRole(AriaRole.Button, new() { Name = "sign manual ask for the licence of Greenshank 4" })
@@ -272,19 +272,19 @@ public sealed class ConsoleTests : ConsoleSession
         await signature.GetByLabel("What you did or saw").FillAsync("it is in the drawer");
         await signature.GetByRole(AriaRole.Button, new() { Name = "Sign as Robin Dale" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Status, new() { Name = "readiness" }))
-            .ToContainTextAsync("Not ready. 3 blockers", new() { Timeout = 60_000 });
+            .ToContainTextAsync("Not ready. 3 blockers", new() { Timeout = 180_000 });
         await page.GetByRole(AriaRole.Button, new() { Name = "accept to-8.4 lag ledger-north/ns-led-3" })
             .PressAsync("Enter");
         var dialog = page.GetByRole(AriaRole.Dialog, new() { Name = "acceptance" });
         await dialog.GetByLabel("Why it may be borne").FillAsync("it catches up in minutes");
         await dialog.GetByRole(AriaRole.Button, new() { Name = "Accept as Robin Dale" }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Table, new() { Name = "Accepted" }))
-            .ToContainTextAsync("Robin Dale, until", new() { Timeout = 60_000 });
+            .ToContainTextAsync("Robin Dale, until", new() { Timeout = 180_000 });
         await PictureAsync(page, "checks");
         await page.GetByRole(AriaRole.Button, new() { Name = "accept to-8.4 room ledger-south/ss-led-3" }).ClickAsync();
         await dialog.GetByLabel("Why it may be borne").FillAsync("dumps are cleared on Friday");
         await dialog.GetByRole(AriaRole.Button, new() { Name = "Accept as Robin Dale" }).ClickAsync();
-        await Expect(page.GetByText("A second person has to agree.")).ToBeVisibleAsync(new() { Timeout = 60_000 });
+        await Expect(page.GetByText("A second person has to agree.")).ToBeVisibleAsync(new() { Timeout = 180_000 });
         await Expect(page.GetByRole(AriaRole.Status, new() { Name = "readiness" })).ToContainTextAsync("Not ready.");
     }
 
@@ -300,7 +300,7 @@ public sealed class ConsoleTests : ConsoleSession
             .ToHaveAttributeAsync(
                 "aria-label",
                 "curlew depends on dunlin, 4 by 2 releases",
-                new() { Timeout = 60_000 }
+                new() { Timeout = 180_000 }
             );
         await matrix.FocusAsync();
         await Expect(page.GetByRole(AriaRole.Figure))

@@ -71,7 +71,7 @@ public sealed class EstateTests : ConsoleSession
             }
             """,
             null,
-            new() { Timeout = 60_000 }
+            new() { Timeout = 180_000 }
         );
         Assert.InRange(await members.GetByRole(AriaRole.Row).CountAsync(), 5, 120);
         await page.GetByLabel("narrow by name or version").FillAsync("landing-07");

@@ -32,9 +32,9 @@ public sealed class SignOffPageTests : ConsoleSession
         await page.GetByRole(AriaRole.Button, new() { Name = "Start" }).ClickAsync();
         var waiting = page.GetByRole(AriaRole.Region, new() { Name = "sign-off" });
         await Expect(waiting)
-            .ToContainTextAsync("Waits for a sign-off before the phase roll of move 1", new() { Timeout = 60_000 });
+            .ToContainTextAsync("Waits for a sign-off before the phase roll of move 1", new() { Timeout = 180_000 });
         await PictureAsync(page, "sign-off-run");
         await waiting.GetByRole(AriaRole.Button, new() { Name = "Sign as Ida Moss" }).ClickAsync();
-        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 60_000 });
+        await Expect(page.GetByTestId("status")).ToHaveTextAsync("completed", new() { Timeout = 180_000 });
     }
 }

@@ -65,11 +65,77 @@ public sealed class TroubleTests
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         var why = await Carriage.UntilAsync(owner, working, s => s.Guards is { Hold: false } g ? g.Why : null);
-        Assert.Contains("app/n2 does not meet to-7 room: free(\"/data\") = 1 GiB (Clear it.)", why);
+        Assert.Contains(
+            "app/n2 does not meet to-7 room: needs at least 2 GiB, has 1 GiB: 1 GiB short (Clear it.)",
+            why
+        );
         Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
         carriage.Far.Told[("n2", "free(\"/data\")")] = Core.Expressions.Value.Of(4e9, Core.Expressions.ValueKind.Bytes);
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    private static Carriage Asking(string prerequisite) =>
+        new(
+            new Fleet()
+                .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
+                .Node("d1", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-3]\"", "depends-on: [db]")
+                .With("db", "store", "1", "d1")
+                .Product("store", "releases: {\"1\": {}}\nreadings: {lag: {by: field, unit: bytes}}\n")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: "
+                        + "{member: 1 min, settle: 1 min}}, change: [quiet, put], prerequisites: "
+                        + $"[{{id: fit, {prerequisite}}}]}}\n"
+                        + Carriage.Steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        );
+
+    private static Core.Expressions.Value Bytes(double bytes) =>
+        Core.Expressions.Value.Of(bytes, Core.Expressions.ValueKind.Bytes);
+
+    [Theory]
+    [InlineData("per: component, when: wave, holds: 'related(\"store\").lag <= 1 MiB'", "app does not meet")]
+    [InlineData("per: member, when: wave, holds: 'related(\"store\").lag <= 1 MiB'", "app/n1 does not meet")]
+    [InlineData("per: member, holds: 'related(\"store\").lag <= 1 MiB'", "app/n1 does not meet")]
+    [InlineData("per: site, when: wave, holds: 'related(\"store\").lag <= 1 MiB'", "app at s does not meet")]
+    public async Task What_is_asked_of_related_members_is_read_of_them_before_a_wave(string asked, string says)
+    {
+        var carriage = Asking(asked);
+        carriage.Far.Told[("d1", "lag")] = Bytes(5 << 20);
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        var why = await Carriage.UntilAsync(owner, working, s => s.Guards is { Hold: false } g ? g.Why : null);
+        Assert.Contains($"{says} to-7 fit: needs at most 1 MiB, has 5 MiB: 4 MiB too much (db/d1)", why);
+        Assert.Empty(carriage.Far.Deeds);
+        carriage.Far.Told[("d1", "lag")] = Bytes(1 << 10);
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
+    public async Task What_counts_over_members_and_says_wave_is_asked_before_each()
+    {
+        // The first wave meets it; behind it one member runs 7.
+        var carriage = Asking("per: component, when: wave, holds: 'count(members where running = \"6\") >= 3'");
+        var why = await HaltOf(carriage);
+        Assert.Contains("app does not meet to-7 fit: needs at least 3, has 2: 1 short", why);
+        Assert.Equal(["n1 install x"], carriage.Far.Deeds.Where(d => d.Contains("install", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task A_caution_of_a_wave_is_told_and_keeps_nothing_from_beginning()
+    {
+        var carriage = Asking("level: caution, when: wave, holds: 'related(\"store\").lag <= 1 MiB'");
+        carriage.Far.Told[("d1", "lag")] = Bytes(5 << 20);
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Contains(carriage.Journal.Entries, e =>
+            e.Event is GuardsChecked { Hold: true } g
+            && g.Why.Contains("app/n1 does not meet", StringComparison.Ordinal)
+        );
     }
 
     [Fact]

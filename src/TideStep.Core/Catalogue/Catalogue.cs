@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
 using TideStep.Core.Versions;
 
 namespace TideStep.Core.Catalogue;
@@ -9,7 +10,23 @@ public sealed class ProductCatalogue
 {
     private readonly Dictionary<string, Product> _products;
 
-    private ProductCatalogue(Dictionary<string, Product> products) => _products = products;
+    private readonly Lazy<ILookup<string, Reference>> _asked;
+
+    private ProductCatalogue(Dictionary<string, Product> products)
+    {
+        _products = products;
+        _asked = new(() =>
+            products
+                .Values.SelectMany(p => p.Jumps)
+                .SelectMany(j => j.Prerequisites)
+                .SelectMany(p => p.Holds.OfRelated)
+                .Distinct()
+                .ToLookup(r => r.Product, r => r.Reading)
+        );
+    }
+
+    /// <summary>The readings of a product's members that prerequisites of related products ask for.</summary>
+    public IEnumerable<Reference> AskedByOthers(string product) => _asked.Value[product];
 
     public static readonly ProductCatalogue Empty = new([]);
 

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
 using TideStep.Core.Versions;
 
 namespace TideStep.Core.Catalogue;
@@ -69,6 +70,8 @@ public static class CatalogueReview
             );
         foreach (var wish in jump.Points.Where(w => w.Of is not null))
             PointOf(catalogue, product, jump, wish, findings);
+        foreach (var prerequisite in jump.Prerequisites)
+            OfRelated(catalogue, product, jump, prerequisite, findings);
         foreach (var requirement in jump.Requires.Concat(jump.Together))
         {
             if (catalogue.Find(requirement.Product) is not { } other)
@@ -87,6 +90,43 @@ public static class CatalogueReview
                 );
         }
     }
+
+    // What is asked of related components is a product of the catalogue, and a reading that it has; only here it is
+    // known of what kind that is.
+    private static void OfRelated(
+        ProductCatalogue catalogue,
+        Product product,
+        Jump jump,
+        Prerequisite prerequisite,
+        Findings findings
+    )
+    {
+        var what = $"jump {jump.Id} of {product.Id}, prerequisite {prerequisite.Id}";
+        foreach (var id in prerequisite.Holds.References.Where(r => r.Name == "related").SelectMany(r => r.Arguments))
+            if (catalogue.Find(id) is null)
+                findings.Add(
+                    $"{what} asks of '{id}', which is no product of the catalogue",
+                    jump.Place,
+                    Nearest.Hint(id, catalogue.Products.Select(p => p.Id))
+                );
+        if (prerequisite.Holds.OfRelated.Any(r => catalogue.Find(r.Product) is null))
+            return;
+        foreach (var mistake in TypeCheck.Check(prerequisite.Holds, r => KindOf(catalogue, product, r)))
+            findings.Add(
+                $"{what}: {mistake.What}",
+                jump.Place,
+                prerequisite
+                    .Holds.OfRelated.Where(r => KindOf(catalogue, catalogue.Find(r.Product)!, r.Reading) is null)
+                    .Select(r => Nearest.Hint(r.Reading.Key, KnownReadings.Names(catalogue.Find(r.Product)!.Readings)))
+                    .FirstOrDefault(),
+                $"at character {mistake.Offset + 1} of {prerequisite.Holds.Text}"
+            );
+    }
+
+    private static ValueKind? KindOf(ProductCatalogue catalogue, Product product, Reference reference) =>
+        reference.OfRelated is { } related
+            ? KnownReadings.KindOf(related.Reading, catalogue.Find(related.Product)!.Readings)
+            : KnownReadings.KindOf(reference, product.Readings);
 
     // What is captured of another product is a capture there.
     private static void PointOf(

@@ -175,6 +175,9 @@ public static class KnownReadings
                 return collector.Kind;
             return BuiltIn.TryGetValue(reference.Key, out var kind) ? kind : null;
         }
+        // Of what kind another product's reading is, is known once the catalogue is put together.
+        if (reference.OfRelated is not null)
+            return ValueKind.Missing;
         return Calls.TryGetValue((reference.Name, reference.Field), out var call) ? call : null;
     }
 

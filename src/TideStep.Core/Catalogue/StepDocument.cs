@@ -633,6 +633,15 @@ internal static class StepDocument
                     j.Prerequisites.Select(p => ((Expression?)p.Holds, j.Place, $"jump {j.Id}, prerequisite {p.Id}"))
                 )
             );
+        // What is put to one live member has no others to count over.
+        foreach (var (expression, place, what) in all.Take(steps.Count * 3 + 1).Where(e => e.Item1 is not null))
+            if (expression!.AsksOfMore || expression.References.Any(r => r.Name is "related" or "window"))
+                findings.Add(
+                    $"{what}: it is asked of one member alone; members, related and window are asked in prerequisites",
+                    place,
+                    null,
+                    expression.Text
+                );
         foreach (var (expression, place, what) in all)
             if (expression is not null)
                 foreach (var mistake in TypeCheck.Check(expression, r => KnownReadings.KindOf(r, readings)))

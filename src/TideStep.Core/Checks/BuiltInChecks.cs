@@ -471,7 +471,7 @@ internal sealed class BuiltInChecks(EstateIndex index, Plan plan, CheckContext c
         foreach (var component in components.Select(id => index.Estate.Find(id)!))
         {
             var values = new MemberValues(index, component, product, _ => null);
-            List<Func<Reference, Value?>> all = [.. component.Members.Select(values.Of)];
+            List<Func<Reference, Value?>> all = [.. component.Members.Select(m => values.Of(m))];
             foreach (var member in component.Members)
             {
                 var came = Evaluator.Evaluate(inUse, values.Of(member), all);

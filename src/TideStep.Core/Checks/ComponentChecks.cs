@@ -23,6 +23,7 @@ public sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext c
                 index.Catalogue.Find(c.Product) is { } product
                     ? InStep(c)
                         .Concat(Alike(c, product))
+                        .Concat(InCommon(c))
                         .Concat(Bears(c))
                         .Concat(Connections(c))
                         .Concat(Names(c))
@@ -138,6 +139,41 @@ public sealed class ComponentChecks(EstateIndex index, Plan plan, CheckContext c
                 "Bring it to the others' version, or take it out of service.",
                 member.Node
             );
+    }
+
+    // What all members must have in common; what could not be read of one is open.
+    private IEnumerable<Finding> InCommon(Component c)
+    {
+        foreach (var (member, reading, most, found) in Drift.NotInCommon(index, c))
+            yield return Say(
+                c,
+                $"alike {reading}",
+                member.Id,
+                Level.Caution,
+                false,
+                $"{reading} is {found}, of the others {most}",
+                "Bring it in line with the others first.",
+                member.Node
+            ) with
+            {
+                Found = found,
+                Needed = most,
+            };
+        foreach (var reading in c.InCommon)
+            if (
+                c.Members.Where(m => Drift.ValueOf(index.Readings.Of(m), reading) is null).ToList() is
+                { Count: > 0 } without
+            )
+                yield return Say(
+                    c,
+                    $"alike {reading}",
+                    c.Id,
+                    Level.Caution,
+                    null,
+                    $"there is no reading of {reading} of {without[0].Id}"
+                        + (without.Count > 1 ? $" and {without.Count - 1} more" : ""),
+                    "Take a survey, or mend the reading's name in the estate document."
+                );
     }
 
     // What the members in service carry together has to fit on those left when the largest wave is out.

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
@@ -43,15 +44,91 @@ internal sealed class MemberValues(
             .Where(c => related.Arguments.Contains(c.Product));
 
     /// <summary>The readings of one member; without one, only what is given.</summary>
-    public Func<Reference, Value?> Of(Member? member) =>
+    /// <param name="related">Whose readings stand for those of related components, by product; those of nobody where
+    /// there is none.</param>
+    public Func<Reference, Value?> Of(
+        Member? member,
+        IReadOnlyDictionary<string, (Component Component, Member Member)>? related = null
+    ) =>
         reference =>
-            KnownReadings.IsGiven(reference)
-                ? reference.Name == "related"
-                    ? Related(reference)
-                    : given(reference)
-                : member is null
-                    ? null
-                    : Read(member, reference);
+            reference.OfRelated is { } asked
+                ? related?.TryGetValue(asked.Product, out var other) == true
+                    ? OfOther(other.Component, other.Member, asked.Reading)
+                    : null
+                : KnownReadings.IsGiven(reference)
+                    ? reference.Name == "related"
+                        ? Related(reference)
+                        : given(reference)
+                    : member is null
+                        ? null
+                        : Read(member, reference);
+
+    /// <summary>An expression put to a member. One that asks readings of related members has to hold with each of them,
+    /// of several products with each combination; the worst answer counts, and says whose it is.</summary>
+    /// <param name="one">The member; null where it is asked of several together.</param>
+    /// <param name="all">Those that <c>members</c> stands for.</param>
+    public (Evaluation Came, string? With) Judge(Expression expression, Member? one, IReadOnlyList<Member> all)
+    {
+        List<Func<Reference, Value?>> looks = [.. all.Select(m => Of(m))];
+        List<string> names = [.. all.Select(m => m.Id)];
+        (Evaluation Came, string? With) worst = default;
+        foreach (var related in Related(expression))
+        {
+            var came = Evaluator.Evaluate(expression, Of(one, related), looks, names);
+            if (worst.Came is not null && Severity(came) <= Severity(worst.Came))
+                continue;
+            worst = (
+                came,
+                related.Count == 0 ? null : string.Join(", ", related.Values.Select(r => r.Member.Id).Order())
+            );
+            if (Severity(came) == 2)
+                break;
+        }
+        return worst;
+
+        static int Severity(Evaluation came) =>
+            came.Holds ? 0
+            : came.Open ? 1
+            : 2;
+    }
+
+    // Each choice of one related member for each product that is asked; one empty choice where none is asked or none
+    // is there.
+    private IEnumerable<IReadOnlyDictionary<string, (Component Component, Member Member)>> Related(
+        Expression expression
+    )
+    {
+        IEnumerable<ImmutableDictionary<string, (Component, Member)>> choices =
+        [
+            ImmutableDictionary<string, (Component, Member)>.Empty,
+        ];
+        foreach (var product in expression.OfRelated.Select(r => r.Product).Distinct())
+        {
+            var members = RelatedMembers(product).ToList();
+            if (members.Count > 0)
+                choices = choices.SelectMany(_ => members, (chosen, m) => chosen.SetItem(product, m));
+        }
+        return choices;
+    }
+
+    /// <summary>The members of related components of a product.</summary>
+    public IEnumerable<(Component Component, Member Member)> RelatedMembers(string product) =>
+        index
+            .RelatedTo(index.NumberOf(component.Id))
+            .Select(c => index.Components[c])
+            .Where(c => c.Product == product)
+            .SelectMany(c => c.Members.Select(m => (c, m)));
+
+    private readonly Dictionary<string, MemberValues> _others = [];
+
+    private Value? OfOther(Component other, Member member, Reference reading)
+    {
+        if (index.Catalogue.Find(other.Product) is not { } its)
+            return null;
+        if (!_others.TryGetValue(other.Id, out var values))
+            _others[other.Id] = values = new MemberValues(index, other, its, given) { Then = Then };
+        return values.Of(member)(reading);
+    }
 
     private Value? Read(Member member, Reference reference)
     {

@@ -21,21 +21,7 @@ internal static class PrerequisiteChecks
                 || product.Jumps.FirstOrDefault(j => j.Id == jump.Jump) is not { } its
             )
                 continue;
-            var window = plan.Windows.FirstOrDefault(w => w.FirstMove <= move.Number && move.Number <= w.LastMove);
-            Value? Given(Reference reference) =>
-                reference.Key switch
-                {
-                    "jump.to" => Label(product, jump.To),
-                    "jump.from" => Label(product, jump.From),
-                    "today" => Value.Of(DateOnly.FromDateTime(context.Now.UtcDateTime)),
-                    "window.start" => window is null ? null : Value.Of(DateOnly.FromDateTime(window.From.DateTime)),
-                    "window.end" => window is null ? null : Value.Of(DateOnly.FromDateTime(window.To.DateTime)),
-                    "window.length" => window is null
-                        ? null
-                        : Value.Of((window.To - window.From).TotalSeconds, ValueKind.Time),
-                    _ => null,
-                };
-            var values = new MemberValues(index, component, product, Given)
+            var values = new MemberValues(index, component, product, Given(plan, move, jump, product, context.Now))
             {
                 Then = StateBefore(index, plan, move, jump),
             };
@@ -73,20 +59,35 @@ internal static class PrerequisiteChecks
                     );
                     asked.RemoveAll(a => holding.Contains(a.Subject));
                 }
-                foreach (var (subject, node, one, all) in asked)
-                    yield return Put(
-                        prerequisite,
-                        its,
-                        subject,
-                        node,
-                        Missing(prerequisite, index, one, [.. all], values),
-                        Evaluator.Evaluate(prerequisite.Holds, values.Of(one), [.. all.Select(values.Of)]),
-                        move.Number,
-                        plan.Windows.IsEmpty,
-                        values.By(prerequisite.Holds)
-                    );
+                foreach (var each in asked)
+                    yield return Put(index, plan, move, its, prerequisite, each, values);
             }
         }
+    }
+
+    /// <summary>What is known without asking anybody: the jump, the day, the window.</summary>
+    internal static Func<Reference, Value?> Given(
+        Plan plan,
+        PlannedMove move,
+        PlannedJump jump,
+        Product product,
+        DateTimeOffset now
+    )
+    {
+        var window = plan.Windows.FirstOrDefault(w => w.FirstMove <= move.Number && move.Number <= w.LastMove);
+        return reference =>
+            reference.Key switch
+            {
+                "jump.to" => Label(product, jump.To),
+                "jump.from" => Label(product, jump.From),
+                "today" => Value.Of(DateOnly.FromDateTime(now.UtcDateTime)),
+                "window.start" => window is null ? null : Value.Of(DateOnly.FromDateTime(window.From.DateTime)),
+                "window.end" => window is null ? null : Value.Of(DateOnly.FromDateTime(window.To.DateTime)),
+                "window.length" => window is null
+                    ? null
+                    : Value.Of((window.To - window.From).TotalSeconds, ValueKind.Time),
+                _ => null,
+            };
     }
 
     // The versions that the plan will have brought the estate to when a jump's turn comes, each with the move that
@@ -121,7 +122,12 @@ internal static class PrerequisiteChecks
         var said = new List<string>();
         foreach (var reference in prerequisite.Holds.References.Distinct())
         {
-            if (one is not null ? values.Of(one)(reference) is not null : values.Of(null)(reference) is not null)
+            if (reference.OfRelated is { } related)
+            {
+                said.AddRange(MissingOfRelated(reference, related.Product, values));
+                continue;
+            }
+            if (values.Of(one)(reference) is not null)
                 continue;
             var asked = one is null ? all : [one];
             var without = KnownReadings.IsGiven(reference)
@@ -152,18 +158,36 @@ internal static class PrerequisiteChecks
                 : "";
     }
 
+    private static IEnumerable<string> MissingOfRelated(Reference reference, string product, MemberValues values)
+    {
+        var members = values.RelatedMembers(product).ToList();
+        if (members.Count == 0)
+            yield return $"no component of {product} is related";
+        var without = members
+            .Where(m =>
+                values.Of(null, new Dictionary<string, (Component, Member)> { [product] = m })(reference) is null
+            )
+            .Select(m => m.Member.Id)
+            .ToList();
+        if (without.Count > 0)
+            yield return $"there is no reading of {reference.Field} of "
+                + string.Join(", ", without.Take(MostNamed))
+                + (without.Count > MostNamed ? $" and {without.Count - MostNamed} more" : "");
+    }
+
     private const int MostNamed = 5;
 
     /// <summary>Up to so many that hold are told one by one.</summary>
     private const int MostByName = 30;
 
-    private static HashSet<string> Holding(
-        Prerequisite prerequisite,
-        List<(string Subject, string? Node, Member? One, IEnumerable<Member> All)> asked,
-        MemberValues values
-    )
+    private static HashSet<string> Holding(Prerequisite prerequisite, List<AskedOf> asked, MemberValues values)
     {
-        var members = prerequisite.Holds.AsksOfMore ? asked[0].All.Select(values.Of).ToList() : [];
+        if (prerequisite.Holds.OfRelated.Any())
+            return
+            [
+                .. asked.Where(a => values.Judge(prerequisite.Holds, a.One, a.All).Came.Holds).Select(a => a.Subject),
+            ];
+        var members = prerequisite.Holds.AsksOfMore ? asked[0].All.Select(m => values.Of(m)).ToList() : [];
         return
         [
             .. asked.Where(a => Evaluator.Holds(prerequisite.Holds, values.Of(a.One), members)).Select(a => a.Subject),
@@ -173,50 +197,49 @@ internal static class PrerequisiteChecks
     private static Value? Label(Product product, string label) =>
         product.Scheme.TryParse(label) is { } version ? Value.Of(version) : null;
 
-    // Per member and node each by itself, in their numbers beside all of the component; per site those of one site.
-    private static IEnumerable<(string Subject, string? Node, Member? One, IEnumerable<Member> All)> Asked(
-        EstateIndex index,
-        Prerequisite prerequisite,
-        Component component
-    ) =>
+    /// <summary>Of whom a prerequisite is asked, and among whom: per member and node each by itself, in their numbers
+    /// beside all of the component; per site those of one site.</summary>
+    internal static IEnumerable<AskedOf> Asked(EstateIndex index, Prerequisite prerequisite, Component component) =>
         prerequisite.Per switch
         {
             "component" =>
             [
-                (component.Id, null, component.Members.Length == 1 ? component.Members[0] : null, component.Members),
+                new AskedOf(
+                    component.Id,
+                    null,
+                    component.Members.Length == 1 ? component.Members[0] : null,
+                    component.Members
+                ),
             ],
             "site" => component
                 .Members.GroupBy(m => index.Estate.Nodes[m.Node].Site)
-                .Select(g =>
-                    (
-                        $"{component.Id} at {g.Key}",
-                        (string?)null,
-                        g.Count() == 1 ? g.First() : null,
-                        (IEnumerable<Member>)g
-                    )
-                ),
-            _ => component.Members.Select(m =>
-                (
-                    prerequisite.Per == "node" ? m.Node : m.Id,
-                    (string?)m.Node,
-                    (Member?)m,
-                    (IEnumerable<Member>)component.Members
-                )
-            ),
+                .Select(g => new AskedOf(
+                    $"{component.Id} at {g.Key}",
+                    null,
+                    g.Count() == 1 ? g.First() : null,
+                    [.. g]
+                )),
+            _ => component.Members.Select(m => new AskedOf(
+                prerequisite.Per == "node" ? m.Node : m.Id,
+                m.Node,
+                m,
+                component.Members
+            )),
         };
 
-    private static Finding Put(
-        Prerequisite prerequisite,
+    /// <summary>The answer to a prerequisite as a finding.</summary>
+    internal static Finding Put(
+        EstateIndex index,
+        Plan plan,
+        PlannedMove move,
         Jump jump,
-        string subject,
-        string? node,
-        string lacking,
-        Evaluation came,
-        int move,
-        bool noWindow,
-        string? then
+        Prerequisite prerequisite,
+        AskedOf asked,
+        MemberValues values
     )
     {
+        var (came, with) = values.Judge(prerequisite.Holds, asked.One, asked.All);
+        var (noWindow, then) = (plan.Windows.IsEmpty, values.By(prerequisite.Holds));
         var level = Enum.Parse<Level>(prerequisite.Level, ignoreCase: true);
         // Asked of a window that the plan does not have.
         var applies = !(noWindow && came.Open && prerequisite.Holds.References.Any(r => r.Name == "window"));
@@ -228,29 +251,45 @@ internal static class PrerequisiteChecks
         var what = result switch
         {
             CheckResult.NotApplicable => "the plan has no window",
-            CheckResult.Open => lacking,
+            CheckResult.Open => Missing(prerequisite, index, asked.One, asked.All, values),
             CheckResult.Passed => came.Readings.IsEmpty ? "it holds" : came.Explain,
-            _ when came.Gap is { } gap => gap.ToString(),
+            _ when came.Gap is { } gap => with is null ? gap.ToString() : $"{gap} ({with})",
             _ => $"{prerequisite.Holds.Text} does not hold: {came.Explain}",
         };
         return new Finding(
             $"{jump.Id} {prerequisite.Id}",
-            subject,
+            asked.Subject,
             level,
             result,
             then is null ? what : $"{what}; {then}",
             result is CheckResult.Failed or CheckResult.Open
                 ? prerequisite.Remedy ?? (result == CheckResult.Open ? "Take a survey." : null)
                 : null,
-            [move]
+            [move.Number]
         )
         {
-            Node = node,
-            Evidence = came.Readings,
+            Node = asked.Node,
+            Evidence = [.. came.Readings.Select(r => Named(r, with))],
             Found = result == CheckResult.Failed ? came.Gap?.Found : null,
             Needed = result == CheckResult.Failed ? came.Gap?.Needed : null,
             Short = result == CheckResult.Failed ? came.Gap?.Short?.ToString() : null,
             ShortBy = result == CheckResult.Failed ? came.Gap?.Short?.Number : null,
         };
     }
+
+    // Whose reading it was, in place of what it is called in the document.
+    private static Used Named(Used used, string? with) =>
+        with is not null && Reference.OfKey(used.Reference).OfRelated is { } related
+            ? used with
+            {
+                Reference = $"{related.Reading.Key} of {with}",
+            }
+            : used;
 }
+
+/// <summary>Of whom a prerequisite is asked.</summary>
+/// <param name="Subject">What its finding names.</param>
+/// <param name="Node">The node to look at; null where it is about several.</param>
+/// <param name="One">The member whose readings answer; null where it is asked of several together.</param>
+/// <param name="All">Those that <c>members</c> stands for.</param>
+internal sealed record AskedOf(string Subject, string? Node, Member? One, ImmutableArray<Member> All);

@@ -79,6 +79,7 @@ internal sealed class ComponentReader(
         {
             SpareNodes = spareNodes,
             Alike = ReadAlike(form),
+            InCommon = [.. form.Words("alike").Select(w => w.Text)],
             Capacity = ReadCapacity(form),
             Retired = form.Word("retired", "free", "gone") == "gone" ? Retired.Gone : Retired.Free,
             RunsWithDependants = form.Word("runs-with", "dependants") is not null,

@@ -82,6 +82,8 @@ public static class Drift
                         $"not read: {lost.Why}"
                     )
                 );
+            foreach (var (member, reading, common, value) in NotInCommon(index, component))
+                found.Add(new(member.Id, "component", reading, common, value));
             if (index.Catalogue.Find(component.Product) is not { } product)
                 continue;
             foreach (
@@ -107,6 +109,38 @@ public static class Drift
         }
         return found.ToImmutable();
     }
+
+    /// <summary>Members of which a reading is not as of most, of those that all of them must have in
+    /// common.</summary>
+    public static IEnumerable<(Member Member, string Reading, string Most, string Found)> NotInCommon(
+        EstateIndex index,
+        Component component
+    )
+    {
+        foreach (var reading in component.InCommon)
+        {
+            var read = component
+                .Members.Select(m => (Member: m, Value: ValueOf(index.Readings.Of(m), reading)))
+                .Where(r => r.Value is not null)
+                .ToList();
+            // Of as many, what the first member has.
+            if (read.GroupBy(r => r.Value!).MaxBy(g => g.Count())?.Key is not { } most)
+                continue;
+            foreach (var (member, value) in read.Where(r => r.Value != most))
+                yield return (member, reading, most, value!);
+        }
+    }
+
+    /// <summary>A reading of a member by its name, its versions among them; null where it is not there.</summary>
+    public static string? ValueOf(MemberReading read, string reading) =>
+        reading switch
+        {
+            "running" => read.Running,
+            "installed" => read.Installed,
+            "staged" => read.Staged,
+            "role" => read.Role,
+            _ => read.Values.GetValueOrDefault(reading),
+        };
 
     // A newer version in the other slot or place; an older one there is what a return would use.
     private static string? Waits(EstateIndex index, Component component, MemberReading reading) =>

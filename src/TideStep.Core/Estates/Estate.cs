@@ -90,6 +90,10 @@ public sealed record Component(
     /// further.</summary>
     public LinePolicy Alike { get; init; } = new(Degree.SameBuild, OutOfLine.Tell);
 
+    /// <summary>Readings that all its members must have in common: a character set, a build, a setting. One that
+    /// differs is out of line.</summary>
+    public ImmutableArray<string> InCommon { get; init; } = [];
+
     /// <summary>What one member can bear; null where nobody said.</summary>
     public Capacity? Capacity { get; init; }
 

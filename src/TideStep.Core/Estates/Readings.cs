@@ -41,6 +41,12 @@ public sealed record LostReading(string Why, MemberReading? Last, DateTimeOffset
 /// <summary>The readings of a survey: per member, dated.</summary>
 public sealed record Readings(DateTimeOffset Taken, ImmutableDictionary<string, MemberReading> Members)
 {
+    /// <summary>Those of nobody.</summary>
+    public static readonly Readings None = new(
+        DateTimeOffset.UnixEpoch,
+        ImmutableDictionary<string, MemberReading>.Empty
+    );
+
     /// <summary>Members that could not be read.</summary>
     public ImmutableDictionary<string, LostReading> Lost { get; init; } =
         ImmutableDictionary<string, LostReading>.Empty;

@@ -50,14 +50,16 @@ public static class Evaluator
     /// <param name="expression">The expression.</param>
     /// <param name="look">The reading of that name, or null.</param>
     /// <param name="members">The same for each member that <c>members</c> stands for.</param>
+    /// <param name="names">Who those members are, in their order, to tell where they differ.</param>
     public static Evaluation Evaluate(
         Expression expression,
         Func<Reference, Value?> look,
-        IReadOnlyList<Func<Reference, Value?>>? members = null
+        IReadOnlyList<Func<Reference, Value?>>? members = null,
+        IReadOnlyList<string>? names = null
     )
     {
         var used = new List<Used>();
-        var context = new Context(expression.Text, members ?? []);
+        var context = new Context(expression.Text, members ?? [], names ?? []);
         var value = Eval(expression.Root, look, used, context);
         return new Evaluation(value, value.Kind == ValueKind.Missing, [.. used.DistinctBy(u => u.Reference)])
         {
@@ -71,13 +73,24 @@ public static class Evaluator
         Expression expression,
         Func<Reference, Value?> look,
         IReadOnlyList<Func<Reference, Value?>>? members = null
-    ) => Eval(expression.Root, look, null, new Context(expression.Text, members ?? [])).IsTrue;
+    ) => Eval(expression.Root, look, null, new Context(expression.Text, members ?? [], [])).IsTrue;
 
-    private sealed record Context(string Text, IReadOnlyList<Func<Reference, Value?>> Members);
+    private sealed record Context(
+        string Text,
+        IReadOnlyList<Func<Reference, Value?>> Members,
+        IReadOnlyList<string> Names
+    )
+    {
+        public string Part(Aggregate aggregate) => Text[aggregate.Offset..aggregate.End];
+    }
 
     // The comparison that does not hold, in its numbers; of several the first.
     private static Gap? GapOf(Term term, Func<Reference, Value?> look, Context context)
     {
+        if (term is Aggregate { Function: Aggregate.Alike } alike)
+            return Over(alike, null, context) is { Kind: ValueKind.Flag, IsTrue: false }
+                ? new Gap(Differing(alike, context), "the same of all", null)
+                : null;
         if (term is not Operation op)
             return null;
         if (op.Sign is "or")
@@ -142,15 +155,51 @@ public static class Evaluator
         }
         var found = aggregate.Function switch
         {
+            Aggregate.Alike => Value.Of(values.All(v => Compare(v, values[0]) == 0)),
             "count" => Value.Of(values.Count),
             "sum" => values.Count == 0 ? Value.Of(0) : values[0] with { Number = values.Sum(v => v.Number) },
             _ when values.Count == 0 => Value.Missing,
             "min" => values.Aggregate((a, b) => Compare(b, a) < 0 ? b : a),
             _ => values.Aggregate((a, b) => Compare(b, a) > 0 ? b : a),
         };
-        used?.Add(new Used(context.Text[aggregate.Offset..aggregate.End], found.ToString()));
+        used?.Add(
+            new Used(
+                context.Part(aggregate),
+                aggregate.Function == Aggregate.Alike && !found.IsTrue
+                    ? Differing(aggregate, context)
+                    : found.ToString()
+            )
+        );
         return found;
     }
+
+    // Each value with those that have it, most first.
+    private static string Differing(Aggregate alike, Context context) =>
+        string.Join(
+            ", ",
+            context
+                .Members.Select(
+                    (look, i) =>
+                        (
+                            Value: Eval(alike.Inner!, look, null, context).ToString(),
+                            Name: i < context.Names.Count ? context.Names[i] : null,
+                            Asked: alike.Where is not { } where || Eval(where, look, null, context).IsTrue
+                        )
+                )
+                .Where(m => m.Asked)
+                .GroupBy(m => m.Value)
+                .OrderByDescending(g => g.Count())
+                .ThenBy(g => g.Key, StringComparer.Ordinal)
+                .Select(g => g.Key + Who([.. g.Select(m => m.Name).OfType<string>()]))
+        );
+
+    private static string Who(string[] names) =>
+        names.Length == 0
+            ? ""
+            : $" ({string.Join(", ", names.Take(MostNamed))}"
+                + (names.Length > MostNamed ? $" and {names.Length - MostNamed} more)" : ")");
+
+    private const int MostNamed = 3;
 
     private static Value Eval(Term term, Func<Reference, Value?> look, List<Used>? used, Context context)
     {

@@ -8,6 +8,11 @@ public sealed record Expression(string Text, Term Root)
     /// <summary>Every reading the expression asks for.</summary>
     public IEnumerable<Reference> References => Collect(Root);
 
+    /// <summary>Every reading that it asks of a related component's members (<c>related("dunlin").lag</c>): the
+    /// product, and the reading.</summary>
+    public IEnumerable<(string Product, Reference Reading)> OfRelated =>
+        References.Select(r => r.OfRelated).OfType<(string, Reference)>();
+
     /// <summary>Whether it counts or compares over all members, so that the readings of one do not answer it.</summary>
     public bool AsksOfMore => Holds(Root);
 
@@ -41,6 +46,13 @@ public sealed record Reference(string Name, ImmutableArray<string> Arguments, st
         Name
         + (Arguments.IsDefaultOrEmpty ? "" : "(" + string.Join(", ", Arguments.Select(a => $"\"{a}\"")) + ")")
         + (Field is null ? "" : "." + Field);
+
+    /// <summary>What it asks of a related component's members, with their product; null where it asks nothing of
+    /// them.</summary>
+    public (string Product, Reference Reading)? OfRelated =>
+        Name == "related" && Field is { } reading && !Arguments.IsDefaultOrEmpty
+            ? (Arguments[0], new Reference(reading, [], null))
+            : null;
 
     /// <summary>The reading that a key names, as <see cref="Key"/> writes it.</summary>
     public static Reference OfKey(string key)
@@ -76,10 +88,13 @@ public sealed record Operation(string Sign, Term Left, Term Right, int Offset) :
 /// <summary><c>not x</c>, or <c>-x</c> for numbers.</summary>
 public sealed record Negation(bool Logical, Term Inner, int Offset) : Term(Offset);
 
-/// <summary>Something of all members at once: <c>count(members where in-service)</c>, <c>max(lag of
-/// members)</c>.</summary>
-/// <param name="Function">count, sum, min or max.</param>
+/// <summary>Something of all members at once: <c>count(members where in-service)</c>, <c>max(lag of members)</c>,
+/// <c>alike(character-set)</c>.</summary>
+/// <param name="Function">count, sum, min, max, or alike: whether it is the same of all.</param>
 /// <param name="Inner">What is summed or compared; null for a count.</param>
 /// <param name="Where">Which members take part; null for all.</param>
 /// <param name="End">Where it ends in the text.</param>
-public sealed record Aggregate(string Function, Term? Inner, Term? Where, int Offset, int End) : Term(Offset);
+public sealed record Aggregate(string Function, Term? Inner, Term? Where, int Offset, int End) : Term(Offset)
+{
+    public const string Alike = "alike";
+}

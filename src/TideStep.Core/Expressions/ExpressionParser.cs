@@ -86,20 +86,21 @@ public static class ExpressionParser
             from close in Token.EqualTo(T.Close)
             select items
         ).OptionalOrDefault()
-        from field in (
-            from dot in Token.EqualTo(T.Dot)
-            from part in Token.EqualTo(T.Name)
-            select part
-        ).OptionalOrDefault()
-        select NameTerm(name, arguments, field);
+        from fields in (from dot in Token.EqualTo(T.Dot) from part in Token.EqualTo(T.Name) select part).Many()
+        select NameTerm(name, arguments, fields);
 
-    private static Term NameTerm(Token<T> name, Token<T>[]? arguments, Token<T> field)
+    private static Term NameTerm(Token<T> name, Token<T>[]? arguments, Token<T>[] fields)
     {
         var text = name.ToStringValue();
-        if (arguments is null && !field.HasValue && text is "true" or "false")
+        if (arguments is null && fields.Length == 0 && text is "true" or "false")
             return new Literal(Value.Of(text == "true"), name.Position.Absolute);
+        // A reading of what is related may itself have a name of two parts: related("dunlin").memory.free.
         return new ReferenceTerm(
-            new Reference(text, [.. (arguments ?? []).Select(Unquoted)], field.HasValue ? field.ToStringValue() : null),
+            new Reference(
+                text,
+                [.. (arguments ?? []).Select(Unquoted)],
+                fields.Length > 0 ? string.Join('.', fields.Select(f => f.ToStringValue())) : null
+            ),
             name.Position.Absolute
         );
     }
@@ -129,10 +130,25 @@ public static class ExpressionParser
         select (Term)
             new Aggregate(name.ToStringValue(), inner, which, name.Position.Absolute, close.Position.Absolute + 1);
 
+    // alike(reading), or alike(reading of members where ...).
+    private static readonly TokenListParser<T, Term> SameOfAll =
+        from name in Word("alike")
+        from open in Token.EqualTo(T.Open)
+        from inner in Parse.Ref(() => Sum!)
+        from which in (
+            from of in Word("of")
+            from members in Word("members")
+            from which in Where
+            select which
+        ).OptionalOrDefault()
+        from close in Token.EqualTo(T.Close)
+        select (Term)new Aggregate(Aggregate.Alike, inner, which, name.Position.Absolute, close.Position.Absolute + 1);
+
     private static readonly TokenListParser<T, Term> Factor = Number
         .Or(Text)
         .Or(Count.Try())
         .Or(Fold.Try())
+        .Or(SameOfAll.Try())
         .Or(
             from open in Token.EqualTo(T.Open)
             from inner in Parse.Ref(() => Whole!)

@@ -63,6 +63,8 @@ public static class TypeCheck
         if (aggregate.Inner is not { } inner)
             return ValueKind.Count;
         var kind = KindOf(inner, kindOf, mistakes);
+        if (aggregate.Function == Aggregate.Alike)
+            return ValueKind.Flag;
         if (
             kind is not (ValueKind.Flag or ValueKind.Text)
             && !(aggregate.Function == "sum" && kind is ValueKind.Date or ValueKind.Version)

@@ -19,6 +19,79 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
 
     public IConnector ConnectorOf(EstateNode node) => _connectors[node.Reach.By];
 
+    // Readings of a member, each from where its product says that it is taken.
+    private async Task<Taken> TakeAsync(
+        Estate estate,
+        EstateNode node,
+        Member member,
+        Product product,
+        IReadOnlyCollection<Reference> wanted,
+        CancellationToken ct
+    )
+    {
+        var elsewhere = wanted
+            .Select(r => (Reference: r, product.Readings.GetValueOrDefault(r.Key)?.On))
+            .Where(r => r.On is not null)
+            .ToLookup(r => r.On!, r => r.Reference);
+        if (elsewhere.Count == 0)
+            return await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct);
+        var own = wanted.Except(elsewhere.SelectMany(e => e)).ToList();
+        var taken = own.Count == 0 ? Taken.Nothing : await ConnectorOf(node).ReadAsync(node, member, product, own, ct);
+        var (values, missed) = (
+            new Dictionary<Reference, Value>(taken.Values),
+            new Dictionary<Reference, string>(taken.Missed)
+        );
+        foreach (var asked in elsewhere)
+        {
+            var (found, why) = await TakeElsewhereAsync(estate, member, product, asked.Key, [.. asked], ct);
+            foreach (var (reference, value) in found.Values)
+                values[reference] = value;
+            foreach (var reference in asked.Where(r => !found.Values.ContainsKey(r)))
+                missed[reference] = found.Missed.GetValueOrDefault(reference) ?? why ?? "its report does not tell it";
+        }
+        return new Taken(values, missed);
+    }
+
+    // Of the first member there that answers.
+    private async Task<(Taken Found, string? Why)> TakeElsewhereAsync(
+        Estate estate,
+        Member member,
+        Product product,
+        RelatedPlace place,
+        IReadOnlyCollection<Reference> wanted,
+        CancellationToken ct
+    )
+    {
+        string? why = $"{member.Component} relates to nothing by '{place}'";
+        foreach (var other in RelatedMembers.Of(estate, member, place with { First = false }))
+        {
+            var node = estate.Nodes[other.Node];
+            var values = new Dictionary<string, string?>
+            {
+                ["member.node"] = member.Node,
+                ["member.component"] = member.Component,
+                ["node.address"] = estate.Nodes[member.Node].Reach["address"] ?? member.Node,
+                ["on.node"] = other.Node,
+                ["on.address"] = node.Reach["address"] ?? other.Node,
+            };
+            var bound = product with
+            {
+                Readings = wanted.Aggregate(product.Readings, (readings, r) =>
+                    readings.SetItem(r.Key, readings[r.Key].About(values))
+                ),
+            };
+            try
+            {
+                return (await ConnectorOf(node).ReadAsync(node, other, bound, wanted, ct), null);
+            }
+            catch (ConnectorException e)
+            {
+                why = e.Problem.What;
+            }
+        }
+        return (Taken.Nothing, why);
+    }
+
     /// <summary>Puts an expression to live readings of a member. A node that can't be reached leaves it open; why says
     /// so.</summary>
     public async Task<Probe> ProbeAsync(
@@ -49,7 +122,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
             found =
                 wanted.Count == 0
                     ? Taken.Nothing.Values
-                    : (await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct)).Values;
+                    : (await TakeAsync(estate, node, member, product, wanted, ct)).Values;
         }
         catch (ConnectorException e)
         {
@@ -125,8 +198,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
                     try
                     {
                         return (
-                            await ConnectorOf(node)
-                                .ReadAsync(node, member, of, wanted, limit.Token)
+                            await TakeAsync(estate, node, member, of, wanted, limit.Token)
                                 .WaitAsync(settings.NodeLimit, time, token)
                         ).Values.ToDictionary(v => v.Key.Key, v => v.Value.ToString());
                     }
@@ -195,7 +267,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         {
             try
             {
-                var taken = await ConnectorOf(node).ReadAsync(node, member, product, wanted, ct);
+                var taken = await TakeAsync(estate, node, member, product, wanted, ct);
                 var missed = wanted.FirstOrDefault(w => !taken.Values.ContainsKey(w));
                 return missed is null
                     ? (
@@ -237,7 +309,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         var role = new Reference("role", [], null);
         try
         {
-            return (await ConnectorOf(node).ReadAsync(node, member, product, [role], ct))
+            return (await TakeAsync(estate, node, member, product, [role], ct))
                 .Values.GetValueOrDefault(role)
                 ?.ToString();
         }
@@ -322,8 +394,14 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         {
             // A connector that does not heed the token is abandoned, not awaited.
             var withDependants = which == Running && estate.Find(member.Component)!.RunsWithDependants;
-            var taken = await ConnectorOf(node)
-                .ReadAsync(node, member, product, withDependants ? [which, Installed] : [which], limit.Token)
+            var taken = await TakeAsync(
+                    estate,
+                    node,
+                    member,
+                    product,
+                    withDependants ? [which, Installed] : [which],
+                    limit.Token
+                )
                 .WaitAsync(settings.NodeLimit, time, ct);
             var found = taken.Values.GetValueOrDefault(which);
             return (found ?? (withDependants ? taken.Values.GetValueOrDefault(Installed) : null))?.ToString() ?? "none";
@@ -424,8 +502,7 @@ public sealed class MemberReader(IEnumerable<IConnector> connectors, EngineSetti
         try
         {
             // A connector that does not heed the token is abandoned, not awaited.
-            var (values, missed) = await ConnectorOf(node)
-                .ReadAsync(node, member, product, wanted, limit.Token)
+            var (values, missed) = await TakeAsync(estate, node, member, product, wanted, limit.Token)
                 .WaitAsync(settings.NodeLimit, time, ct);
             string? Text(string key) => values.FirstOrDefault(v => v.Key.Key == key).Value?.ToString();
             // What has no process of its own runs what is installed, unless its product can tell what is in use.

@@ -277,6 +277,13 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         Never,
     }
 
+    // Of whom the far side knows it: of what runs on that node.
+    private static string ComponentAt(PlanStep step)
+    {
+        var at = step.At ?? step.Member;
+        return at[..at.IndexOf('/')];
+    }
+
     private async Task<Heard> AttemptAsync(PlanStep step, int number, bool undo, RunEvent? before, CancellationToken ct)
     {
         var node = context.Estate.Nodes[step.Node];
@@ -306,7 +313,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                         log.Epoch,
                         position,
                         StartWithin,
-                        step.Member[..step.Member.IndexOf('/')],
+                        ComponentAt(step),
                         action
                     ),
                     Patience,

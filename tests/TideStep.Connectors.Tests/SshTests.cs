@@ -87,6 +87,37 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
     }
 
     [Fact]
+    public async Task A_reading_is_given_a_secret_in_memory_and_nothing_is_left_of_it()
+    {
+        var key = Path.Combine(server.Folder, "secrets", "door");
+        await File.WriteAllTextAsync(key, "open-sesame-31");
+        if (OperatingSystem.IsLinux())
+            File.SetUnixFileMode(key, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        var before = Directory.GetDirectories("/dev/shm", "tidestep-read-*");
+        var (values, missed) = await ReadAsync(
+            Here,
+            """
+              length: {by: command, command: [sh, -c, "wc -c <\"$1\"", x, "{secret.door}"], unit: count}
+              place: {by: command, command: [echo, "{secret.door}"]}
+              blurted: {by: command, command: [cat, "{secret.door}"]}
+              lacking: {by: command, command: [cat, "{secret.window}"]}
+              good: {by: command, command: [echo, "7"], unit: count}
+            """,
+            Reading("length"),
+            Reading("place"),
+            Reading("blurted"),
+            Reading("lacking"),
+            Reading("good")
+        );
+        Assert.Equal(14, values[Reading("length")].Number);
+        Assert.StartsWith("/dev/shm/", values[Reading("place")].Text);
+        Assert.Equal(7, values[Reading("good")].Number);
+        Assert.Contains("holds a secret", missed[Reading("blurted")]);
+        Assert.Contains("window", missed[Reading("lacking")]);
+        Assert.Equal(before, Directory.GetDirectories("/dev/shm", "tidestep-read-*"));
+    }
+
+    [Fact]
     public async Task Slow_endless_and_binary_answers_cost_only_themselves()
     {
         var (values, missed) = await ReadAsync(

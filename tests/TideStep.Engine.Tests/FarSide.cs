@@ -28,6 +28,12 @@ internal sealed class FarSide : IConnector
     /// <summary>What was carried out, in order: node, verb and first argument.</summary>
     public List<string> Deeds { get; } = [];
 
+    /// <summary>The same with all arguments of commands.</summary>
+    public List<string> Whole { get; } = [];
+
+    /// <summary>The fields that were asked for, by node.</summary>
+    public System.Collections.Concurrent.ConcurrentBag<(string Node, string Field)> Asked { get; } = [];
+
     /// <summary>What a call does besides: may throw to break it off. Given the call's name (raise, begin, begun,
     /// status, read), the node and the verb.</summary>
     public Func<string, string, string, Task> Around { get; set; } = (_, _, _) => Task.CompletedTask;
@@ -154,7 +160,12 @@ internal sealed class FarSide : IConnector
     {
         var first = attempt.Action.Arguments.FirstOrDefault() ?? "";
         if (attempt.Action.Verb != "check-point")
+        {
             Deeds.Add($"{id} {attempt.Action.Verb} {first}");
+            Whole.Add(
+                $"{id} {attempt.Action.Verb} {string.Join(' ', attempt.Action.Arguments.Take(first == "x" ? 1 : 9))}"
+            );
+        }
         switch (attempt.Action.Verb)
         {
             case "stop":
@@ -167,10 +178,10 @@ internal sealed class FarSide : IConnector
                 node.Running[attempt.Component] = attempt.Action.Arguments[1];
                 break;
             case "command" when first == "quiet":
-                node.Measures.Add(first);
+                node.Measures.Add(string.Join(' ', attempt.Action.Arguments));
                 break;
             case "command" when first == "loud":
-                node.Measures.Remove("quiet");
+                node.Measures.Remove(string.Join(' ', attempt.Action.Arguments.Skip(1).Prepend("quiet")));
                 break;
         }
         MostStopped = Math.Max(MostStopped, _nodes.Values.Sum(n => n.Stopped.Count));
@@ -222,6 +233,9 @@ internal sealed class FarSide : IConnector
     )
     {
         await Around("read", node.Id, "");
+        foreach (var reference in wanted)
+            if (product.Readings.GetValueOrDefault(reference.Key)?.Field is { } field)
+                Asked.Add((node.Id, field));
         lock (_gate)
         {
             var its = Of(node.Id);

@@ -70,4 +70,64 @@ public sealed class MethodTests
         );
         Assert.Equal(1, carriage.Far.MostStopped);
     }
+
+    private static Carriage Behind() =>
+        new(
+            new Fleet()
+                .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
+                .Node("f[1-2]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-2]\"")
+                .With("front", "pool", "1", "\"f[1-2]\"", "depends-on: [app]")
+                .Product("pool", "releases: {\"1\": {}}\n")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: "
+                        + "{member: 1 min}}, change: [put]}\nroutines: {leave: [drain, gone], return: [start]}\n"
+                        + "readings: {in-use: {by: field, field: \"use of {member.node}\", unit: count, on: {serves: "
+                        + "pool}}}\n"
+                        + "steps:\n  drain: {do: {command: [quiet, \"{member.node}\"]}, on: {serves: pool}, undo: "
+                        + "{command: [loud, \"{member.node}\"]}}\n"
+                        + "  gone: {do: {await: in-use = 0}, limit: 1 s}\n"
+                        + "  put: {do: {install: x, version: \"{jump.to}\"}}\n  start: {do: {start: x}}\n"
+                ),
+            "goal: [{component: app, to: 7}]"
+        );
+
+    [Fact]
+    public async Task The_balancer_is_told_of_each_member_and_told_again_when_it_is_back()
+    {
+        var carriage = Behind();
+        foreach (var node in new[] { "f1", "f2" })
+            carriage.Far.Told[(node, "in-use")] = Core.Expressions.Value.Of(0);
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Empty(carriage.Far.Measures);
+        string[] OfMember(string node) =>
+            [
+                $"f1 command quiet {node}",
+                $"f2 command quiet {node}",
+                $"{node} install x",
+                $"{node} start x",
+                $"f1 command loud {node}",
+                $"f2 command loud {node}",
+            ];
+        Assert.Equal(
+            OfMember("n1").Concat(OfMember("n2")).Order(StringComparer.Ordinal),
+            carriage.Far.Whole.Order(StringComparer.Ordinal)
+        );
+        Assert.True(carriage.Far.Whole.IndexOf("f2 command quiet n1") < carriage.Far.Whole.IndexOf("n1 install x"));
+        Assert.True(carriage.Far.Whole.IndexOf("n1 install x") < carriage.Far.Whole.IndexOf("f1 command loud n1"));
+    }
+
+    [Fact]
+    public async Task What_the_balancer_tells_of_a_member_is_asked_of_the_first_that_answers()
+    {
+        var carriage = Behind();
+        carriage.Far.Told[("f2", "in-use")] = Core.Expressions.Value.Of(0);
+        carriage.Far.Around = (call, node, _) =>
+            call == "read" && node == "f1" ? throw FarSide.Away(node) : Task.CompletedTask;
+        await carriage.ToEndAsync(_ => { });
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Contains(carriage.Far.Asked, a => a == ("f2", "use of n2"));
+    }
 }

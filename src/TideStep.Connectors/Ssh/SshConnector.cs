@@ -342,13 +342,84 @@ public sealed class SshConnector(
                 missed[reference] = why!;
         }
         if (asked.Count > 0)
-            foreach (var (question, value, why) in await HostOf(node).AskAsync(asked, product, ct))
+            foreach (var (question, value, why) in await AskedAsync(HostOf(node), asked, product, ct))
                 if (value is not null)
                     found[question.Reference] = value;
                 else
                     missed[question.Reference] = why!;
         return new Taken(found, missed);
     }
+
+    // Secrets of what is asked lie in memory on the host while it is asked, and no longer.
+    private async Task<IReadOnlyList<(HostQuestion Question, Value? Value, string? Why)>> AskedAsync(
+        SshHost host,
+        IReadOnlyList<HostQuestion> asked,
+        Product product,
+        CancellationToken ct
+    )
+    {
+        var reading = $"read-{Guid.NewGuid():N}";
+        var placed = asked.Select(q => (Question: q, Placed: SecretFiles.Placed(q.Arguments, reading))).ToList();
+        var names = placed.SelectMany(p => p.Placed.Names).Distinct().ToList();
+        if (names.Count == 0)
+            return await host.AskAsync(asked, product, ct);
+        // A secret that is not there leaves what needs it unread, and nothing else.
+        var held = new Dictionary<string, byte[]>();
+        var lacking = new Dictionary<string, string>();
+        foreach (var name in names)
+            try
+            {
+                held[name] = secrets.BytesOf(name);
+            }
+            catch (ConnectorException e)
+            {
+                lacking[name] = e.Problem.What;
+            }
+        string? Lacks(ImmutableArray<string> its) =>
+            its.Select(lacking.GetValueOrDefault).FirstOrDefault(w => w is not null);
+        var answerable = placed.Where(p => Lacks(p.Placed.Names) is null).ToList();
+        List<(HostQuestion, Value?, string?)> answers =
+        [
+            .. placed
+                .Where(p => Lacks(p.Placed.Names) is not null)
+                .Select(p => (p.Question, (Value?)null, Lacks(p.Placed.Names))),
+        ];
+        try
+        {
+            await host.LayAsync(SecretFiles.FolderOf(reading), [.. held.Select(h => (h.Key, h.Value))], ct);
+            var told = await host.AskAsync(
+                [.. answerable.Select(p => p.Question with { Arguments = p.Placed.Arguments })],
+                product,
+                ct
+            );
+            answers.AddRange(told.Select(a => Guarded(a, held.Keys)));
+        }
+        finally
+        {
+            await CleanAsync(host, SecretFiles.FolderOf(reading));
+        }
+        return answers;
+    }
+
+    private static async Task CleanAsync(SshHost host, string folder)
+    {
+        try
+        {
+            await host.RunAsync($"rm -rf -- {Shell.Quote(folder)}", Quick, CancellationToken.None);
+        }
+        catch (ConnectorException)
+        { /* it lies in memory, where the host's next start takes it away */
+        }
+    }
+
+    // What a host answers with a secret in it is no reading.
+    private (HostQuestion, Value?, string?) Guarded(
+        (HostQuestion Question, Value? Value, string? Why) answer,
+        IReadOnlyCollection<string> held
+    ) =>
+        new[] { answer.Value?.ToString(), answer.Why }.Any(t => t is not null && secrets.Mask(held, t) != t)
+            ? (answer.Question, null, "its answer holds a secret, and is not kept")
+            : answer;
 
     /// <summary>Where files are laid ready; steps that send them find them there.</summary>
     public const string StagingPlace = "/var/cache/tidestep";

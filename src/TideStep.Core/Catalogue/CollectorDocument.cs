@@ -34,6 +34,9 @@ internal static class CollectorDocument
             )
             {
                 Query = form.Text("query"),
+                On = form.Node("on") is { } place
+                    ? RelatedPlace.Read(place, $"reading {name}, on", first: true, findings)
+                    : null,
             };
             if (by == "command" && collector.Command.IsEmpty)
                 findings.Add($"reading {name}: 'command' is missing", at, "Write it as a list of arguments.");

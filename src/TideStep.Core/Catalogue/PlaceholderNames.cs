@@ -30,18 +30,19 @@ internal sealed partial class PlaceholderNames(
     public const string Known =
         "Known: jump.to, jump.from, member.node, member.component, member.role, node.address, point.place, point.id, "
         + "point.name (where a capture is kept), successor.node, successor.address, noted.NAME, reading.NAME, "
-        + "trait.NAME, answer.ID, and secret.NAME in commands.";
+        + "trait.NAME, answer.ID, secret.NAME in commands, and on.node, on.address where 'on' names a relation.";
 
     /// <summary>Every text of an action.</summary>
-    public void Check(StepAction action, string what, Place at)
+    /// <param name="elsewhere">Whether the step is done at a related component's node.</param>
+    public void Check(StepAction action, string what, Place at, bool elsewhere = false)
     {
         foreach (var (text, where) in TextsOf(action, kept: false, command: action is CommandAction))
         foreach (Match match in Placeholder().Matches(text))
-            if (!Binds(match.Groups[1].Value, where))
+            if (!Binds(match.Groups[1].Value, where with { Elsewhere = elsewhere }))
                 findings.Add($"{what}: nothing binds the placeholder {match.Value}", at, Known);
     }
 
-    private readonly record struct Where(bool Kept, bool Command);
+    private readonly record struct Where(bool Kept, bool Command, bool Elsewhere = false);
 
     private bool Binds(string name, Where where)
     {
@@ -54,6 +55,7 @@ internal sealed partial class PlaceholderNames(
             "reading" => readings.Contains(rest),
             "answer" => answers.Contains(rest),
             "secret" => where.Command,
+            "on" => where.Elsewhere && rest is "node" or "address",
             "trait" => true,
             _ => Plain.Contains(name),
         };

@@ -30,7 +30,7 @@ internal static class StepDocument
     {
         var steps = ImmutableDictionary.CreateBuilder<string, StepSpec>();
         var voids = new List<(string Word, Place At, string Step)>();
-        var texts = new List<(StepAction Action, string What, Place At)>();
+        var texts = new List<(StepAction Action, string What, Place At, bool Elsewhere)>();
         foreach (var (name, node, at) in document.Map("steps"))
         {
             Form.CheckId(name, at, "step", findings);
@@ -55,10 +55,17 @@ internal static class StepDocument
                 );
             var undo = form.Node("undo") is { } undoing ? ReadAction(undoing, $"{form.What}, undo", findings) : null;
             if (action is not null)
-                texts.Add((action, form.What, doing.At));
+                texts.Add((action, form.What, doing.At, form.Node("on") is MapNode));
             if (undo is not null)
-                texts.Add((undo, $"{form.What}, undo", form.PlaceOf("undo")));
+                texts.Add((undo, $"{form.What}, undo", form.PlaceOf("undo"), form.Node("on") is MapNode));
             var takes = ReadTakes(form);
+            var (on, related) = ReadOn(form);
+            if (action is CaptureAction or InstallAction && related is not null)
+                findings.Add(
+                    $"step {name}: what is captured or installed is the member's own",
+                    form.PlaceOf("on"),
+                    "Leave 'on' out, or write what the other node does as a command, a request or a query."
+                );
             var lasts = form.Word("lasts", "member", "wave", "jump", "run") switch
             {
                 "wave" => MeasureScope.Wave,
@@ -93,12 +100,8 @@ internal static class StepDocument
                 Rate = takes.Rate,
                 UpTo = takes.UpTo,
                 Lasts = lasts,
-                On = form.Word("on", "member", "successor", "others") switch
-                {
-                    "successor" => StepOn.Successor,
-                    "others" => StepOn.Others,
-                    _ => StepOn.Member,
-                },
+                On = on,
+                At = related,
                 Notes = form.Text("notes"),
                 Voids = [.. form.Words("voids").Select(w => w.Text)],
                 For = ReadFor(form),
@@ -130,7 +133,7 @@ internal static class StepDocument
                     at,
                     "Name them in the order in which they are stopped: services: [web, worker]."
                 );
-            if (step.Scope != StepScope.Member && step.On != StepOn.Member)
+            if (step.Scope != StepScope.Member && step.On is StepOn.Successor or StepOn.Others)
                 findings.Add(
                     $"step {name}: what is done on {(step.On == StepOn.Others ? "others" : "a successor")} "
                         + $"belongs to each member",
@@ -140,7 +143,7 @@ internal static class StepDocument
             voids.AddRange(form.Words("voids").Select(w => (w.Text, w.At, name)));
             if (step.Notes is { } note)
                 Form.CheckId(note, form.PlaceOf("notes"), form.What, findings);
-            if (step is { On: not StepOn.Member, Undo: not null })
+            if (step is { On: StepOn.Successor or StepOn.Others, Undo: not null })
                 findings.Add(
                     $"step {name}: a temporary measure is of the member itself",
                     form.PlaceOf("on"),
@@ -166,7 +169,7 @@ internal static class StepDocument
     private static void CheckPlaceholders(
         Form document,
         ImmutableDictionary<string, StepSpec> steps,
-        List<(StepAction Action, string What, Place At)> texts,
+        List<(StepAction Action, string What, Place At, bool Elsewhere)> texts,
         Findings findings
     )
     {
@@ -190,9 +193,22 @@ internal static class StepDocument
             answers.ToHashSet(),
             findings
         );
-        foreach (var (action, what, at) in texts)
-            names.Check(action, what, at);
+        foreach (var (action, what, at, elsewhere) in texts)
+            names.Check(action, what, at, elsewhere);
     }
+
+    private static (StepOn On, RelatedPlace? At) ReadOn(Form form) =>
+        form.Node("on") is MapNode place
+            ? (StepOn.Related, RelatedPlace.Read(place, $"{form.What}, on", first: false, form.Findings))
+            : (
+                form.Word("on", "member", "successor", "others") switch
+                {
+                    "successor" => StepOn.Successor,
+                    "others" => StepOn.Others,
+                    _ => StepOn.Member,
+                },
+                null
+            );
 
     private static StepScope ReadScope(Form form) =>
         form.Word("scope", "member", "wave", "site", "once", "first", "last") switch

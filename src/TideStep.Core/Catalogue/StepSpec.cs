@@ -124,6 +124,9 @@ public enum StepOn
     Member,
     Successor,
     Others,
+
+    /// <summary>At members of a related component, with the member as its subject.</summary>
+    Related,
 }
 
 /// <summary>For which of the members that a jump works on a step is done: each, the first of each wave, the first at
@@ -199,6 +202,7 @@ public sealed record StepSpec(
                 undo = Undo,
                 Repeatable,
                 On,
+                At,
                 Notes,
                 endsWell = EndsWell.IsDefaultOrEmpty ? (ImmutableArray<int>?)null : EndsWell,
             }
@@ -207,6 +211,9 @@ public sealed record StepSpec(
 
     /// <summary>On whom it is done.</summary>
     public StepOn On { get; init; }
+
+    /// <summary>At whose node it is done, where that is a related component's; null elsewhere.</summary>
+    public RelatedPlace? At { get; init; }
 
     /// <summary>The name under which the last line of its output is noted, for <c>{noted.NAME}</c> in later steps of
     /// the same lane; null where nothing is.</summary>
@@ -330,6 +337,27 @@ public sealed record Collector(
 
     /// <summary>What goes along with the query, <c>$1</c> and on.</summary>
     public ImmutableArray<string> Parameters { get; init; } = [];
+
+    /// <summary>At whose node it is taken, where that is a related component's: of the first of its members that
+    /// answers. Null for the member's own.</summary>
+    public RelatedPlace? On { get; init; }
+
+    /// <summary>The same for a member whose reading is taken elsewhere: its placeholders stand for that member, and
+    /// <c>on.node</c> and <c>on.address</c> for where it is taken.</summary>
+    /// <param name="values">What placeholders stand for, by name.</param>
+    public Collector About(IReadOnlyDictionary<string, string?> values)
+    {
+        string Put(string text) =>
+            values.Aggregate(text, (t, v) => t.Replace($"{{{v.Key}}}", v.Value, StringComparison.Ordinal));
+        return this with
+        {
+            Command = [.. Command.Select(Put)],
+            Url = Url is { } url ? Put(url) : null,
+            Path = Path is { } path ? Put(path) : null,
+            Field = Field is { } field ? Put(field) : null,
+            Query = Query is { } query ? Put(query) : null,
+        };
+    }
 
     private const string KeysPlace = "{keys}";
 

@@ -27,6 +27,9 @@ internal sealed class Binding(
     /// <summary>The names of the readings that a step may take as parameters.</summary>
     public IReadOnlySet<string> Readings { get; init; } = new HashSet<string>();
 
+    /// <summary>The member of a related component at whose node the step is done; null at the member's own.</summary>
+    public Member? At { get; init; }
+
     // Only a command can be given a file with a secret in it.
     private bool _inCommand;
 
@@ -142,6 +145,8 @@ internal sealed class Binding(
             "member.component" => member.Component,
             "member.role" => member.Role,
             "node.address" => estate.Nodes[member.Node].Reach["address"] ?? member.Node,
+            "on.node" => At?.Node,
+            "on.address" => At is { } at ? estate.Nodes[at.Node].Reach["address"] ?? at.Node : null,
             // Where a point that is captured in this very run lies is known only then.
             "point.place" => point is { Place.Length: 0 } ? piece.Text : point?.Place,
             "point.id" => point?.Id,

@@ -86,6 +86,29 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                     };
                 continue;
             }
+            if (spec.At is { } place)
+            {
+                foreach (var other in Elsewhere(spec, place, member, product))
+                    yield return Titled(
+                        other,
+                        Made(
+                            member,
+                            new Binding(index.Estate, member, from, to, point, answers, findings, _templates)
+                            {
+                                Noted = product.Noted,
+                                Readings = product.ReadingNames,
+                                At = other,
+                            },
+                            $"{scope}/{member.Id}/{name}-{other.Node}"
+                        )
+                    ) with
+                    {
+                        At = other.Id,
+                        Node = other.Node,
+                        Account = index.Estate.Nodes[other.Node].Reach["account"],
+                    };
+                continue;
+            }
             if (
                 spec.Do is StopAction { Service: StepSpec.AllServices } or StartAction { Service: StepSpec.AllServices }
             )
@@ -149,6 +172,28 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
                     Must = spec.Must ? true : null,
                 };
         }
+    }
+
+    // Where it is done stands in its title, unless that says so itself.
+    private static PlanStep Titled(Member other, PlanStep step) =>
+        step.Title.Contains(other.Node, StringComparison.Ordinal)
+            ? step
+            : step with
+            {
+                Title = $"{step.Title}, at {other.Node}",
+            };
+
+    private ImmutableArray<Member> Elsewhere(StepSpec spec, RelatedPlace place, Member member, Product product)
+    {
+        var found = RelatedMembers.Of(index.Estate, member, place);
+        if (found.IsEmpty)
+            findings.Add(
+                $"step {spec.Name} of {product.Id} is done on what {member.Component} relates to by '{place}', and "
+                    + "there is none",
+                spec.Place,
+                $"Relate {member.Component} to a component of {place.Product}, or say by 'for' where the step applies."
+            );
+        return found;
     }
 
     // An artefact of the jump is named by its identifier; each host gets the file of its variant.

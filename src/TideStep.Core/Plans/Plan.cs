@@ -94,6 +94,10 @@ public sealed record PlanStep(
     /// run.</summary>
     public StepOn? On { get; init; }
 
+    /// <summary>The member of a related component at whose node it is done, with its own member as the subject; null
+    /// where it is done at that one's node.</summary>
+    public string? At { get; init; }
+
     /// <summary>Whose it is, where a person does it; null where nothing is said.</summary>
     public string? Owner { get; init; }
 

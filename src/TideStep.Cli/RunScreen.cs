@@ -116,6 +116,10 @@ public static class RunScreen
                 yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision), -18} "
                     + $"{Safe(decision.Means, 300)}";
         }
+        else if (view.Status is not RunStatus.Held)
+            foreach (var decision in view.Decisions)
+                yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision)} --reason 'why': "
+                    + Safe(decision.Means, 400);
         if (view.Child is { } child)
             yield return $"the return is run {child}";
         if (view.HoldsAt is { } hold)

@@ -113,6 +113,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         while (true)
         {
             var state = log.Look(s => s.Of(step.Id));
+            if (state.Status == StepStatus.Done)
+                return; // its member was left out meanwhile
             var last = state.Attempts.LastOrDefault(a => !a.Undo);
             var dealtWith = last is null || state.Attempts.IndexOf(last) < state.DealtWith;
             if (last is { End: null })
@@ -164,6 +166,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                     continue;
                 }
             }
+            if (log.Look(s => s.Of(step.Id).Status == StepStatus.Done))
+                return;
             var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => !a.Undo);
             if (
                 ended.End is AttemptEnd.Succeeded
@@ -277,6 +281,32 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         Never,
     }
 
+    // No second attempt before the first is known to have ended (4-execution, rule 4): what was begun there before its
+    // member was left out may still be at work once the node answers again.
+    private async Task AwaitAbandonedAsync(PlanStep step, CancellationToken ct)
+    {
+        var node = context.Estate.Nodes[step.Node];
+        foreach (var (attempt, begun) in log.Look(s => s.Abandoned.Where(a => a.Value.Node == step.Node).ToList()))
+            for (var since = context.Time.GetTimestamp(); ; await Task.Delay(context.Settings.Poll, context.Time, ct))
+            {
+                var reading = await context
+                    .Reader.ConnectorOf(node)
+                    .StatusAsync(node, context.Installation, attempt, Patience, ct);
+                if (reading.Phase != AttemptPhase.Running)
+                    break;
+                if (context.Time.GetElapsedTime(since) > context.Settings.RealLimit(step.Limit))
+                    throw new ConnectorException(
+                        new Core.Documents.Problem(
+                            $"on {step.Node} '{log.Look(s => s.Plan.Step(begun.Step).Title)}' still runs, which was "
+                                + "begun before its member was left out",
+                            null,
+                            "Wait for its end there, or end it."
+                        ),
+                        lasting: false
+                    );
+            }
+    }
+
     // Of whom the far side knows it: of what runs on that node.
     private static string ComponentAt(PlanStep step)
     {
@@ -296,6 +326,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets)
             context.Mask(secrets, ""); // one that is missing stops the step before its intent
         await _fence.RaiseAsync(step.Node, patient: true, ct);
+        await AwaitAbandonedAsync(step, ct);
         var id = context.NewAttempt();
         RunEvent intended = new Intended(step.Id, id, number, step.Node, undo);
         await log.AppendAsync(before is null ? [intended] : [before, intended]);
@@ -345,7 +376,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var overdue = attempt.Overdue;
         var (unknown, stopped, asked) = (0, false, 0L);
         DateTimeOffset? absentSince = null;
-        while (true)
+        while (!IsSettled(step, attempt.Id))
         {
             var (reading, first) = (told, told is not null);
             told = null;
@@ -439,6 +470,10 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         }
     }
 
+    // Somebody left its member out, with its node silent: nobody waits for its end.
+    private bool IsSettled(PlanStep step, string attempt) =>
+        log.Look(s => s.Of(step.Id).Attempts.Any(a => a.Id == attempt && a.End is not null));
+
     private static readonly TimeSpan SilentAfter = TimeSpan.FromMinutes(1);
 
     // Told apart from a slow step; during its own restart a node is restarting, not silent.
@@ -483,6 +518,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private async Task EndAsync(PlanStep step, string attempt, AttemptEnd end, int? code, string output, bool undo)
     {
         Live.TryRemove(attempt, out _);
+        if (IsSettled(step, attempt))
+            return;
         if (output.Length > TailLength)
             await context.Journal.SaveOutputAsync(log.Run, attempt, output, CancellationToken.None);
         IEnumerable<RunEvent> reached = undo ? [] : ReachedBy(step, attempt, output);
@@ -521,8 +558,9 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private async Task<bool> SettleAsync(PlanStep step, AttemptState open, CancellationToken ct)
     {
         await FollowAsync(step, open, null, ct);
-        var ended = log.Look(s => s.Of(step.Id)).Attempts.Last(a => a.Id == open.Id);
-        return await MayRepeatAsync(step, ended, ct);
+        var state = log.Look(s => s.Of(step.Id));
+        return state.Status != StepStatus.Done
+            && await MayRepeatAsync(step, state.Attempts.Last(a => a.Id == open.Id), ct);
     }
 
     /// <summary>Whether another attempt may begin after one whose end tells nothing sure: it never ran, its effect is

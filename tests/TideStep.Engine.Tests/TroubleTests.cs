@@ -245,6 +245,65 @@ public sealed class TroubleTests
         Assert.Single(carriage.State.Of(step).Attempts);
     }
 
+    private static ConnectorException Gone(string node) => new(new Problem($"{node} does not answer"), lasting: false);
+
+    private static readonly Func<RunState, (RunEvent[], Problem?)> LeaveOut = s =>
+        Orders.Decide(s, DecisionKind.LeaveOut, "Wren", "its rack has no power", null);
+
+    [Theory]
+    [InlineData("1 s", 1e9, true)]
+    [InlineData("20 h", 60, false)]
+    public async Task The_member_of_a_silent_node_is_left_out_and_what_was_begun_there_is_waited_for_before_anything_else(
+        string limit,
+        double pace,
+        bool halts
+    )
+    {
+        var carriage = new Carriage(
+            steps: Carriage.Steps.Replace("limit: 1 s", $"limit: {limit}"),
+            component: "guard: {keep: 1, at-once: 2}"
+        )
+        {
+            Pace = pace,
+        };
+        var (owner, working) = await carriage.HangingAsync();
+        carriage.Far.Around = (call, node, _) =>
+            call is "status" or "raise" or "read" or "begin" && node == "n1" ? throw Gone("n1") : Task.CompletedTask;
+        var step = await Carriage.UntilAsync(owner, working, s => s.Silent.Keys.FirstOrDefault());
+        if (halts)
+            await Carriage.UntilAsync(owner, working, s => s.Halt?.Why);
+        var offered = owner
+            .Log.Look(s => RunView.Of("r", s, 1))
+            .Decisions.Single(d => d.Decision == DecisionKind.LeaveOut);
+        Assert.Contains("'put' was begun there and may still be at work", offered.Means);
+        Assert.NotNull(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.LeaveOut, "Wren", "", null)));
+        Assert.Null(await owner.SayAsync(LeaveOut));
+        // The others go on; then the measure of the one that was left out is taken back there, and not while the other
+        // attempt is at work.
+        var asked = new TaskCompletionSource();
+        carriage.Far.Around = (call, node, _) =>
+        {
+            if (call == "status" && node == "n1")
+                asked.TrySetResult();
+            return Task.CompletedTask;
+        };
+        await Task.WhenAny(asked.Task, working, Task.Delay(TimeSpan.FromSeconds(60)));
+        Assert.True(asked.Task.IsCompleted, string.Join("\n", carriage.Journal.Entries.TakeLast(12)));
+        Assert.Contains("n3 install x", carriage.Far.Deeds);
+        Assert.DoesNotContain("n1 command loud", carriage.Far.Deeds);
+        Assert.Equal(halts, carriage.Journal.Entries.Any(e => e.Event is Halted));
+        carriage.Far.Outcome = (_, _) => 0;
+        carriage.Far.EndHanging(0);
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+        Assert.Contains("n1 command loud", carriage.Far.Deeds);
+        Assert.Contains("app/n1", carriage.State.LeftOut);
+        Assert.Single(carriage.State.Of(step).Attempts);
+        Assert.Contains(FollowUps.Of(carriage.State), f =>
+            f.Why.Contains("'put' was begun there and may have gone on", StringComparison.Ordinal)
+        );
+    }
+
     [Fact]
     public async Task An_overdue_step_that_fails_after_the_halt_is_not_tried_again_before_somebody_says_so()
     {

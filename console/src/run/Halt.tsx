@@ -50,7 +50,13 @@ export function Halt({ run }: { run: Run }) {
   });
   return (
     <section className="halt" aria-label="decision">
-      <strong>{run.halt ? `Halted: ${run.halt}` : 'Held. Say go on, or decide.'}</strong>
+      <strong>
+        {run.halt
+          ? `Halted: ${run.halt}`
+          : run.status === 'held'
+            ? 'Held. Say go on, or decide.'
+            : 'A node does not answer. The run waits for it; its member can be left out.'}
+      </strong>
       <label>
         Reason, for the report: <input value={reason} size={40} onChange={(e) => setReason(e.target.value)} />
         {run.decisions.some((d) => needsReason.includes(d.decision)) && (

@@ -66,7 +66,11 @@ public static class FollowUps
                     null,
                     ended,
                     true,
-                    state.ReturnedMembers.Contains(member) ? "it was returned by itself" : "it was left out"
+                    state.ReturnedMembers.Contains(member) ? "it was returned by itself"
+                        : Abandoned(state, member) is { } begun
+                            ? $"it was left out while its node did not answer; '{begun}' was begun there and may have "
+                                + "gone on"
+                        : "it was left out"
                 )
             );
         foreach (var owed in state.Owed ?? [])
@@ -167,4 +171,11 @@ public static class FollowUps
             );
         return [.. found.DistinctBy(f => f.Id).OrderByDescending(f => f.Urgent).ThenBy(f => f.Due)];
     }
+
+    // What was begun on a member whose node did not answer any more.
+    private static string? Abandoned(RunState state, string member) =>
+        state
+            .Abandoned.Values.Where(a => state.Plan.LaneOf(a.Step).Subject == member)
+            .Select(a => state.Plan.Step(a.Step).Title)
+            .FirstOrDefault();
 }

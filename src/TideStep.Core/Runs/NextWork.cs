@@ -198,6 +198,8 @@ public static class NextWork
     private static string? OfScope(RunState state, Block block, MeasureScope scope) =>
         state.Measures.LastOrDefault(m =>
             state.Plan.Step(m).Lasts == scope
+            // Where a node did not answer it is taken back at the end, when the node may be back.
+            && state.Abandoned.Values.All(a => a.Node != state.Plan.Step(m).Node)
             && state.Plan.Blocks.Any(b =>
                 (scope == MeasureScope.Wave ? b.Number == block.Number : b.Move == block.Move)
                 && b.Lanes.Any(l => l.Steps.Any(s => s.Id == m))

@@ -80,6 +80,8 @@ public static class Orders
     )
     {
         var halted = state.Status == RunStatus.Halted;
+        if (decision == DecisionKind.LeaveOut && SilentOf(state) is { } silent)
+            return OfSilent(state, silent, by, reason);
         if (
             !halted
             && !(state.Status == RunStatus.Held && decision is DecisionKind.ReturnAsFarAs or DecisionKind.StopHere)
@@ -159,6 +161,46 @@ public static class Orders
             { End: RunEnd.Abandoned } => new Problem("the run changed nothing", null, "There is nothing to lead back."),
             _ => null,
         };
+
+    // The step of a node that does not answer while what was begun there has not come to an end: that of the halt, or
+    // while the others go on that which has been silent longest.
+    private static string? SilentOf(RunState state)
+    {
+        var open = state.OpenAttempts.Where(o => !o.Attempt.Undo).Select(o => o.Step).ToHashSet();
+        return state.Halt?.Step is { } halted
+            ? state.Silent.ContainsKey(halted) && open.Contains(halted)
+                ? halted
+                : null
+            : state.End is null && !state.ReturnWanted
+                ? state
+                    .Silent.Where(s => open.Contains(s.Key))
+                    .OrderBy(s => s.Value)
+                    .Select(s => s.Key)
+                    .FirstOrDefault()
+                : null;
+    }
+
+    /// <summary>The member whose node does not answer and that could be left out as it is; null where there is
+    /// none.</summary>
+    public static (string Member, string Step, DateTimeOffset Since)? SilentMember(RunState state) =>
+        SilentOf(state) is { } step && OfSilent(state, step, "somebody", "a reason").Refused is null
+            ? (state.Plan.LaneOf(step).Subject, step, state.Silent[step])
+            : null;
+
+    private static (RunEvent[] Events, Problem? Refused) OfSilent(
+        RunState state,
+        string step,
+        string by,
+        string? reason
+    )
+    {
+        if (string.IsNullOrWhiteSpace(reason))
+            return No("leave this member out and go on needs a reason", "Say why; it stands in the report.");
+        if (state.Plan.Blocks[state.CurrentBlock - 1].Phase is Plans.Phase.Close or Plans.Phase.Secure)
+            return No("this step is not of one member alone", "Wait for its node, or return.");
+        var attempt = state.OpenAttempts.First(o => o.Step == step).Attempt.Id;
+        return ([new Decided(DecisionKind.LeaveOut, by, reason, null) { Step = step, Abandons = attempt }], null);
+    }
 
     // What is said of the step that halted the run needs a reason: it stands in the report in place of the step's own
     // proof.

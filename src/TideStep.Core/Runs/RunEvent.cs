@@ -285,6 +285,10 @@ public sealed record Decided(DecisionKind Decision, string By, string? Reason, s
     /// <summary>What is changed of that step.</summary>
     public Amendment? Amendment { get; init; }
 
+    /// <summary>The attempt of that step whose end nobody waits for any more, for its node does not answer: it may
+    /// still be at work there. Null where none was open.</summary>
+    public string? Abandons { get; init; }
+
     /// <summary>Whether nobody decided in time and a standing order did.</summary>
     public bool Standing { get; init; }
 }

@@ -670,6 +670,14 @@ public sealed class RunState(Plan plan)
         // A standing order is used up as often as it was given for.
         if (decided.Standing && Orders is [var used, ..])
             Orders = used.Times > 1 ? Orders.SetItem(0, used with { Times = used.Times - 1 }) : Orders.RemoveAt(0);
+        if (decided is { Abandons: { } attempt, Step: { } abandoned })
+            Abandon(abandoned, attempt);
+        // Somebody was left out while the others went on: no halt ends by it, and no hold.
+        if (decided.Decision == DecisionKind.LeaveOut && Halt is null)
+        {
+            LeaveOut(Plan.LaneOf(decided.Step!).Subject);
+            return;
+        }
         switch (decided.Decision)
         {
             case DecisionKind.CorrectAndTryAgain:
@@ -753,6 +761,25 @@ public sealed class RunState(Plan plan)
                 (ClosingAs, Halt) = (AttemptCount == 0 ? RunEnd.Abandoned : RunEnd.StoppedHere, null);
                 break;
         }
+    }
+
+    private readonly Dictionary<string, (string Step, string Node)> _abandoned = [];
+
+    /// <summary>Attempts whose end nobody waited for, since their node did not answer: each may still be at work on its
+    /// node.</summary>
+    public IReadOnlyDictionary<string, (string Step, string Node)> Abandoned => _abandoned;
+
+    private void Abandon(string step, string attempt)
+    {
+        _abandoned[attempt] = (step, Plan.Step(step).Node);
+        _silent.Remove(step);
+        Set(step, s =>
+            s with
+            {
+                Status = StepStatus.Failed,
+                Attempts = Replace(s.Attempts, attempt, a => a with { End = AttemptEnd.Lost, EndedAt = LastAt }),
+            }
+        );
     }
 
     private void LeaveOut(string lane)

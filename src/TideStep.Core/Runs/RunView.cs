@@ -397,10 +397,21 @@ public sealed record RunView(
             ),
         ];
 
+    private static DecisionView LeavesOutSilent(
+        RunState state,
+        (string Member, string Step, DateTimeOffset Since) silent
+    ) =>
+        new(
+            DecisionKind.LeaveOut,
+            $"nobody waits for {silent.Member} any more, whose node has not answered since "
+                + $"{silent.Since:yyyy-MM-dd HH:mm zzz}; '{state.Plan.Step(silent.Step).Title}' was begun there and may "
+                + "still be at work. Nothing more is done on it, it counts as out, and the report names it"
+        );
+
     private static ImmutableArray<DecisionView> DecisionsOf(RunState state)
     {
         if (state.Status is not (RunStatus.Halted or RunStatus.Held))
-            return [];
+            return Orders.SilentMember(state) is { } absent ? [LeavesOutSilent(state, absent)] : [];
         var (entry, back) = (
             state.Plan.Blocks.LastOrDefault(b => b.Number <= state.CurrentBlock),
             state.Plan.Kind == Plans.Plan.Return
@@ -419,7 +430,9 @@ public sealed record RunView(
                         : "the members and documents are read again, and the run goes on if they are as it left them"
                 )
             );
-        if (state.Status == RunStatus.Halted && state.Halt!.Step is { } halted)
+        if (Orders.SilentMember(state) is { } silent)
+            list.Add(LeavesOutSilent(state, silent));
+        else if (state.Status == RunStatus.Halted && state.Halt!.Step is { } halted)
         {
             var its = state.Plan.Step(halted);
             foreach (

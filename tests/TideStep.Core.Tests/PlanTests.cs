@@ -83,6 +83,83 @@ public sealed class PlanTests
         Assert.True(close.Number > plan.Blocks.Last(b => b.Phase == Phase.Roll).Number);
     }
 
+    [Theory]
+    [InlineData("first", "fetch: a1 a2 a3 | migrate: a1 | fill: a1 a2 a3")]
+    [InlineData("site", "fetch: a1 a2 a3 | migrate: a1 | fill: a1 a2 a3")]
+    [InlineData("member", "fetch: a1 a2 a3, migrate: a1 a2 a3, fill: a1 a2 a3")]
+    [InlineData("last", "fetch: a1 a2 a3, fill: a1 a2 a3, migrate: a3")]
+    public void What_one_member_does_ahead_for_the_others_is_done_before_they_go_on(string scope, string order)
+    {
+        var plan = Of(
+            new Fleet()
+                .Node("a[1-3]")
+                .With("app", "engine", "1", "\"a[1-3]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"1\": {}, \"2\": {}}\njumps:\n  to-2: {from: \"=1\", to: \"2\", "
+                        + "methods: {rolling: {member: 1 min, settle: 1 min}}, ahead: [fetch, migrate, fill], "
+                        + "change: [put]}\nsteps:\n  fetch: {do: {command: [fetch]}}\n"
+                        + $"  migrate: {{scope: {scope}, do: {{command: [migrate]}}}}\n"
+                        + "  fill: {do: {command: [fill]}}\n  put: {do: {command: [put]}}\n"
+                )
+        );
+        Assert.Equal(
+            order,
+            string.Join(
+                " | ",
+                plan.Blocks.Where(b => b.Phase == Phase.Prepare)
+                    .Select(b =>
+                        string.Join(
+                            ", ",
+                            b.Lanes.SelectMany(l => l.Steps)
+                                .GroupBy(s => s.Name)
+                                .Select(g => $"{g.Key}: {string.Join(' ', g.Select(s => s.Node))}")
+                        )
+                    )
+            )
+        );
+    }
+
+    [Fact]
+    public void Texts_within_expressions_are_bound_like_those_of_actions()
+    {
+        Fleet Asking(string put) =>
+            new Fleet()
+                .Node("a[1-2]")
+                .With("app", "engine", "1", "\"a[1-2]\"", "traits: {unit: 'wide\"one'}")
+                .Product(
+                    "engine",
+                    "releases: {\"1\": {}, \"2\": {}}\njumps:\n  to-2: {from: \"=1\", to: \"2\", "
+                        + "methods: {rolling: {member: 1 min, settle: 1 min}}, change: [put]}\n"
+                        + "readings: {mode: {by: field, unit: text}}\n"
+                        + $"steps:\n  put: {{do: {{command: [put]}}, {put}}}\n"
+                );
+        var step = Of(
+            Asking(
+                "already: 'file(\"/opt/{member.component}-{jump.to}\").exists', "
+                    + "verify: {holds: 'mode = \"{member.node}\"', within: 1 min}"
+            )
+        )
+            .Blocks.SelectMany(b => b.Lanes)
+            .SelectMany(l => l.Steps)
+            .First(s => s.Name == "put");
+        Assert.Equal("file(\"/opt/app-2\").exists", step.Already!.Text);
+        Assert.Equal("mode = \"a1\"", step.Verify!.Text);
+        var quoted = Asking("already: 'mode = \"{trait.unit}\"'");
+        Assert.Contains(
+            PlanMaker.Make(quoted.Index(), quoted.Path("goal: [{component: app, to: 2}]"), "e", "c").Problems,
+            p => p.What.Contains("has a quotation mark in it", StringComparison.Ordinal) && p.At is not null
+        );
+        var unknown = Core.Catalogue.ProductDocument.Read(
+            "tidestep: product/1\nproduct: engine\nreadings: {mode: {by: field, unit: text}}\nsteps:\n"
+                + "  put: {do: {command: [put]}, already: 'mode = \"{member.nod}\"'}\n",
+            "p.yaml"
+        );
+        Assert.Contains(unknown.Problems, p =>
+            p.What == "step put, already: nothing binds the placeholder {member.nod}" && p.At is { Line: 5 }
+        );
+    }
+
     [Fact]
     public void In_an_outage_dependants_stop_first_and_start_last_in_exact_reverse()
     {

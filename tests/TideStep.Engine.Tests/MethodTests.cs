@@ -130,4 +130,29 @@ public sealed class MethodTests
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.Contains(carriage.Far.Asked, a => a == ("f2", "use of n2"));
     }
+
+    [Fact]
+    public async Task What_a_step_noted_is_compared_with_in_another_steps_proof()
+    {
+        var carriage = new Carriage(
+            2,
+            "readings: {label: {by: field, unit: text}}\nsteps:\n"
+                + "  note: {do: {command: [note]}, notes: label}\n"
+                + "  put: {do: {install: x, version: \"{jump.to}\"}, limit: 1 s, "
+                + "verify: {holds: 'label = \"{noted.label}\"', within: 1 s}}\n",
+            "[note, put]"
+        );
+        carriage.Far.Prints = (_, action) => action.Verb == "command" ? "blue\n" : "";
+        foreach (var node in carriage.Nodes)
+            carriage.Far.Told[(node, "label")] = Core.Expressions.Value.Of("green");
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        var why = await Carriage.UntilAsync(owner, working, s => s.Halt?.Why);
+        Assert.Contains("label = \"blue\" (label = green)", why);
+        foreach (var node in carriage.Nodes)
+            carriage.Far.Told[(node, "label")] = Core.Expressions.Value.Of("blue");
+        Assert.Null(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.TryAgain, "Wren", null, null)));
+        await working;
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
 }

@@ -42,6 +42,15 @@ internal sealed partial class PlaceholderNames(
                 findings.Add($"{what}: nothing binds the placeholder {match.Value}", at, Known);
     }
 
+    /// <summary>The texts within an expression.</summary>
+    /// <param name="elsewhere">Whether its step is done at a related component's node.</param>
+    public void Check(Expressions.Expression expression, string what, Place? at, bool elsewhere)
+    {
+        foreach (Match match in Placeholder().Matches(expression.Text))
+            if (!Binds(match.Groups[1].Value, new Where(false, false, elsewhere)))
+                findings.Add($"{what}: nothing binds the placeholder {match.Value}", at, Known);
+    }
+
     private readonly record struct Where(bool Kept, bool Command, bool Elsewhere = false);
 
     private bool Binds(string name, Where where)

@@ -195,6 +195,17 @@ internal static class StepDocument
         );
         foreach (var (action, what, at, elsewhere) in texts)
             names.Check(action, what, at, elsewhere);
+        foreach (var step in steps.Values)
+        foreach (
+            var (expression, what) in new[]
+            {
+                (step.Already, "already"),
+                (step.Verify, "verify"),
+                ((step.Do as AwaitAction)?.Holds, "await"),
+            }
+        )
+            if (expression is not null)
+                names.Check(expression, $"step {step.Name}, {what}", step.Place, step.At is not null);
     }
 
     private static (StepOn On, RelatedPlace? At) ReadOn(Form form) =>

@@ -39,6 +39,26 @@ internal sealed class Binding(
         return Bound(action, step);
     }
 
+    /// <summary>An expression with what the placeholders within its texts stand for.</summary>
+    public Expression? Bind(Expression? expression, StepSpec step)
+    {
+        if (expression is null || !expression.Text.Contains('{'))
+            return expression;
+        _inCommand = false;
+        return templates.Parsed(Text(expression.Text, step, Quotable)) ?? expression;
+
+        string Quotable(string value)
+        {
+            if (value.Contains('"'))
+                findings.Add(
+                    $"step {step.Name}: {value} can't stand in {expression.Text}: it has a quotation mark in it",
+                    step.Place,
+                    "Give it another name, or ask for it by a reading."
+                );
+            return value.Replace("\"", "", StringComparison.Ordinal);
+        }
+    }
+
     private StepAction Bound(StepAction action, StepSpec step) =>
         action switch
         {
@@ -79,6 +99,7 @@ internal sealed class Binding(
                     : null
             ),
             QueryAction query => Parametrised(query, step),
+            AwaitAction wait => new AwaitAction(Bind(wait.Holds, step)!),
             _ => action,
         };
 
@@ -178,6 +199,13 @@ internal sealed partial class Templates
     public readonly record struct Piece(string Text, string? Name);
 
     private readonly Dictionary<string, ImmutableArray<Piece>> _known = [];
+    private readonly Dictionary<string, Expression?> _parsed = [];
+
+    /// <summary>The expression of a text; null where it is none.</summary>
+    public Expression? Parsed(string text) =>
+        _parsed.TryGetValue(text, out var known)
+            ? known
+            : _parsed[text] = ExpressionParser.TryParse(text, out _, out _);
 
     public ImmutableArray<Piece> Of(string text)
     {

@@ -223,35 +223,63 @@ internal sealed partial class MoveMaker
         if (jump.Jump.Ahead.IsEmpty)
             return;
         TimeSpan? install = jump.Method == Method.SideBySide ? jump.Jump.By(jump.Method)!.Install : null;
-        Append(
-            number,
-            Phase.Prepare,
-            0,
-            install is null
-                ? $"prepare {jump.Component} for {jump.To.Label}"
-                : $"install {jump.To.Label} beside the serving {jump.Component}",
-            false,
-            [],
-            [],
+        var parts = InOrder(jump);
+        foreach (var part in parts)
+        {
+            ImmutableArray<Lane> lanes =
             [
-                .. members.Select(m => new Lane(
-                    m.Id,
-                    [
-                        .. _lanes.Steps(
-                            $"m{number}/ahead",
-                            m,
-                            jump.Jump.Ahead,
-                            MemberState.InService,
-                            jump.From.Label,
-                            jump.To.Label,
-                            closes: jump.Jump.Closes
-                        ),
-                    ]
-                )),
-            ],
-            TimeSpan.Zero,
-            install
-        );
+                .. members
+                    .Select(m => new Lane(
+                        m.Id,
+                        [
+                            .. _lanes.Steps(
+                                $"m{number}/ahead",
+                                m,
+                                part,
+                                MemberState.InService,
+                                jump.From.Label,
+                                jump.To.Label,
+                                closes: jump.Jump.Closes
+                            ),
+                        ]
+                    ))
+                    .Where(l => !l.Steps.IsEmpty),
+            ];
+            if (lanes.IsEmpty)
+                continue;
+            Append(
+                number,
+                Phase.Prepare,
+                0,
+                (
+                    install is null
+                        ? $"prepare {jump.Component} for {jump.To.Label}"
+                        : $"install {jump.To.Label} beside the serving {jump.Component}"
+                ) + (parts.Count == 1 ? "" : $": {lanes[0].Steps[0].Title}"),
+                false,
+                [],
+                [],
+                lanes,
+                TimeSpan.Zero,
+                install
+            );
+            install = install is null ? null : TimeSpan.Zero;
+        }
+    }
+
+    // What one member does for the others is done before they go on: a part of its own between theirs.
+    private List<ImmutableArray<string>> InOrder(TakenJump jump)
+    {
+        var product = _index.Catalogue.Find(_index.Estate.Find(jump.Component)!.Product)!;
+        bool Waited(string step) =>
+            product.Steps.TryGetValue(step, out var spec) && spec.Scope is StepScope.First or StepScope.Site;
+        var parts = new List<ImmutableArray<string>>();
+        foreach (var step in jump.Jump.Ahead)
+            if (parts.Count == 0 || Waited(step) || Waited(parts[^1][^1]))
+                parts.Add([step]);
+            else
+                parts[^1] = parts[^1].Add(step);
+        return parts;
     }
 
     // What people do inside the window is done and signed before the move takes anybody out.

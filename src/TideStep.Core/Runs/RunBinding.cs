@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.RegularExpressions;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Estates;
+using TideStep.Core.Expressions;
 using TideStep.Core.Plans;
 
 namespace TideStep.Core.Runs;
@@ -51,7 +52,13 @@ public static partial class RunBinding
                             : $"{step.Title}: nobody was chosen to take over from {lane.Subject}";
                     return value is null ? match.Value : written?.Invoke(value) ?? value;
                 });
-        var bound = step with { Do = Bound(step.Do), Undo = step.Undo is { } undo ? Bound(undo) : null };
+        var bound = step with
+        {
+            Do = step.Do is AwaitAction wait ? new AwaitAction(Asked(wait.Holds)!) : Bound(step.Do),
+            Undo = step.Undo is { } undo ? Bound(undo) : null,
+            Already = Asked(step.Already),
+            Verify = Asked(step.Verify),
+        };
         // What is done on the successor is done at its node and proved by its readings.
         return (
             step.On == StepOn.Successor
@@ -66,6 +73,20 @@ public static partial class RunBinding
         );
 
         StepAction Bound(StepAction of) => Mapped(of, Put);
+
+        // What is put in stands within a text of the expression.
+        Expression? Asked(Expression? expression)
+        {
+            if (expression is null || !Placeholder().IsMatch(expression.Text))
+                return expression;
+            var put = Put(expression.Text, value =>
+            {
+                if (value.Contains('"'))
+                    missing = $"{step.Title}: {value} has a quotation mark in it and can't be compared";
+                return value.Replace("\"", "", StringComparison.Ordinal);
+            });
+            return ExpressionParser.TryParse(put, out _, out _) ?? expression;
+        }
     }
 
     /// <summary>An action for a rollback point that the far side keeps under a name: the name in its place.</summary>
@@ -136,7 +157,13 @@ public static partial class RunBinding
     }
 
     private static IEnumerable<string> TextsOf(PlanStep step) =>
-        step.Undo is { } undo ? Texts(step.Do).Concat(Texts(undo)) : Texts(step.Do);
+        [
+            .. Texts(step.Do),
+            .. step.Undo is { } undo ? Texts(undo) : [],
+            .. new[] { step.Already, step.Verify, (step.Do as AwaitAction)?.Holds }
+                .OfType<Expression>()
+                .Select(e => e.Text),
+        ];
 
     // The last line that a step which notes it wrote, in this lane, before now.
     private static string? Noted(Lane lane, RunState state, string name) =>

@@ -25,6 +25,20 @@ state=$("$bin/tidestep" run show "$run" --format json || true)
 grep -q '"status": "returned"' <<<"$state"
 "$bin/tidestep" survey take
 
+step "something is installed for the first time; a person's measure is asked for, signed, and taken back by a person"
+plan=$("$bin/tidestep" plan make --goal "$work/demo/goals/boards.yaml" --format json | digest)
+run=$("$bin/tidestep" run open "$plan" --label "departure boards")
+status=0
+"$bin/tidestep" run start "$run" --follow | tail -16 || status=${PIPESTATUS[0]}
+[ "$status" = 4 ] || { echo "expected a person's step (exit status 4), found $status"; exit 1; }
+status=0
+"$bin/tidestep" run sign "$run" "stewards show the departures by hand" --evidence "all twelve said yes"
+"$bin/tidestep" run follow "$run" | tail -12 || status=${PIPESTATUS[0]}
+[ "$status" = 4 ] || { echo "expected what a person takes back (exit status 4), found $status"; exit 1; }
+"$bin/tidestep" run sign "$run" "stewards show the departures by hand" --evidence "the paper is collected"
+"$bin/tidestep" run follow "$run" | tail -4
+"$bin/tidestep" survey take
+
 step "the season's upgrade, first window"
 fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
 plan=$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)

@@ -373,6 +373,9 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
             case "admit":
                 member.Admitted = true;
                 return (0, "takes work again");
+            case "pool" when first is "in" or "out" && arguments.Count > 2:
+                member.Set($"pool.{arguments[2]}", first == "in" ? "yes" : "no");
+                return (0, $"{arguments[2]} is {first}");
             case "notice":
                 return first is "up" or "down"
                     ? (0, first == "up" ? $"shown to users: {string.Join(' ', arguments.Skip(2))}" : "no longer shown")

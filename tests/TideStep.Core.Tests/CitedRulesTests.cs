@@ -169,7 +169,10 @@ public sealed class CitedRulesTests
         foreach (var move in answer.Moves)
             Assert.Equal(
                 index.Pairs.Count(p =>
-                    index.Components[p.A].Id == move.Component || index.Components[p.B].Id == move.Component
+                    (index.Components[p.A].Id == move.Component || index.Components[p.B].Id == move.Component)
+                    // What runs nothing meets nobody.
+                    && !index.IsAbsent(p.A)
+                    && !index.IsAbsent(p.B)
                 ),
                 move.Pairs.Length
             );

@@ -230,4 +230,68 @@ public sealed class WayBackTests
             p.What.Contains("captures nothing there", StringComparison.Ordinal) && p.At is not null
         );
     }
+
+    private static Fleet First(string app = "depends-on: [{db: optional}]") =>
+        new Fleet()
+            .Node("a[1-2]")
+            .Node("b1")
+            .With("app", "engine", "none", "\"a[1-2]\"", app)
+            .With("db", "store", "1", "b1")
+            .Product(
+                "engine",
+                "releases: {\"1\": {}}\njumps:\n  first: {from: none, to: \"1\", methods: {offline: {outage: 2 min}}, "
+                    + "change: [put]}\nrules: [{this: \"1\", depends-on: store, at: \"*\", verdict: supported}]\n"
+                    + "routines: {leave: [stop], return: [start]}\nsteps: {put: {do: {install: x, version: "
+                    + "\"{jump.to}\"}}, start: {do: {start: x}}, stop: {do: {stop: x}}}\n"
+            )
+            .Product(
+                "store",
+                "releases: {\"1\": {}, \"2\": {}}\njumps:\n  up: {from: \"=1\", to: \"2\", methods: {offline: "
+                    + "{outage: 1 min}}, change: [put]}\n  down: {from: \"=2\", to: \"1\", down: true, methods: "
+                    + "{offline: {outage: 1 min}}, change: [put]}\nsteps: {put: {do: {command: [put]}}}\n"
+            );
+
+    [Fact]
+    public void What_is_installed_for_the_first_time_has_its_steps_and_no_way_back()
+    {
+        var fleet = First();
+        var plan = Planned(fleet, "goal: [{component: app, to: 1}]");
+        Assert.Equal(
+            ["put a1", "put a2", "start a1", "start a2"],
+            plan.Blocks.SelectMany(b => b.Lanes)
+                .SelectMany(l => l.Steps)
+                .Where(s => s.Name != "in-step")
+                .Select(s => $"{s.Name} {s.Node}")
+        );
+        Assert.All(plan.Blocks, b => Assert.Equal(ReturnState.Closed, b.Return.State));
+        Assert.Contains("installed for the first time", plan.Blocks[0].Return.Why);
+        Assert.All(plan.Blocks, b => Assert.Empty(b.ComponentsOut));
+        var back = Fleet.Good(ReturnPlanner.PathFrom(fleet.Index(), plan, plan.Blocks.Length, 1));
+        Assert.False(back.Found);
+        Assert.Contains(back.Notes, n => n.Contains("installed for the first time", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void Beside_a_first_installation_one_can_still_return_as_far_as_the_move_after_it()
+    {
+        var fleet = First();
+        var plan = Planned(fleet, "goal: [{component: app, to: 1}, {component: db, to: 2}]");
+        Assert.Equal(["app", "db"], plan.Moves.Select(m => m.Component));
+        var last = plan.Blocks[^1].Return;
+        Assert.Equal((ReturnState.Closed, 2), (last.State, last.Partly!.Move));
+        Assert.True(Fleet.Good(ReturnPlanner.PathFrom(fleet.Index(), plan, plan.Blocks.Length, 2)).Found);
+    }
+
+    [Theory]
+    [InlineData("depends-on: [{db: optional}]", "goal: [{component: db, to: 2}]")]
+    [InlineData("depends-on: [{db: optional}]", "goal: [{component: app, to: 1}, {component: db, to: 2}]")]
+    [InlineData("depends-on: [db]", "goal: [{component: db, to: 2}]")]
+    public void What_runs_nothing_and_is_needed_by_nobody_keeps_no_large_estate_from_its_proof(string app, string goal)
+    {
+        var fleet = First(app).Node("c[1-20]");
+        for (var i = 1; i <= 14; i++)
+            fleet.With($"db{i}", "store", "1", $"c{i}");
+        var found = Core.Paths.PathFinder.Find(fleet.Request(goal) with { Small = false });
+        Assert.True(Fleet.Good(found).Proved);
+    }
 }

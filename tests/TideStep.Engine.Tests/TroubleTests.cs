@@ -253,7 +253,7 @@ public sealed class TroubleTests
     [Theory]
     [InlineData("1 s", 1e9, true)]
     [InlineData("20 h", 60, false)]
-    public async Task The_member_of_a_silent_node_is_left_out_and_what_was_begun_there_is_waited_for_before_anything_else(
+    public async Task The_member_of_a_silent_node_is_left_out_and_what_was_begun_there_is_waited_for(
         string limit,
         double pace,
         bool halts

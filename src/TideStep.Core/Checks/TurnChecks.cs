@@ -6,9 +6,9 @@ using TideStep.Core.Plans;
 
 namespace TideStep.Core.Checks;
 
-/// <summary>What a jump asks is asked again when a wave's turn comes, on live readings (4-execution, When something goes
-/// wrong: before each wave). What is asked of each member is asked of those that go out; what counts over members or
-/// looks at the window only where it says <c>when: wave</c>, for in the middle of a jump its own steps change
+/// <summary>What a jump asks is asked again when a wave's turn comes, on live readings (4-execution, When something
+/// goes wrong: before each wave). What is asked of each member is asked of those that go out; what counts over members
+/// or looks at the window only where it says <c>when: wave</c>, for in the middle of a jump its own steps change
 /// it.</summary>
 public static class TurnChecks
 {

@@ -6,8 +6,8 @@ namespace TideStep.Core.Estates;
 /// <summary>Finds the members of related components at which something is done for a member.</summary>
 public static class RelatedMembers
 {
-    /// <summary>The members at a place, seen from a member, in the order of the estate document. Of what it stands on or
-    /// is inside, and of what stands on it, those on its own node, where there are any.</summary>
+    /// <summary>The members at a place, seen from a member, in the order of the estate document. Of what it stands on
+    /// or is inside, and of what stands on it, those on its own node, where there are any.</summary>
     public static ImmutableArray<Member> Of(Estate estate, Member member, RelatedPlace place)
     {
         var own = estate.Find(member.Component)!;

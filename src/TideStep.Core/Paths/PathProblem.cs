@@ -146,7 +146,8 @@ internal sealed partial class PathProblem
             .. Enumerable
                 .Range(0, n)
                 .Where(c =>
-                    (Index.IsAbsent(c) && Jumps[c].Any(j => j.FromNone)) || Unsettled[c] is { Idle.Count: > 0 }
+                    (Index.IsAbsent(c) && !StaysAbsent(c) && Jumps[c].Any(j => j.FromNone) && AffectsOthers(c))
+                    || Unsettled[c] is { Idle.Count: > 0 }
                 ),
         ];
         for (var c = 0; c < n; c++)
@@ -334,13 +335,34 @@ internal sealed partial class PathProblem
         }
     }
 
+    // What runs nothing, is no part of the goal and is needed by nobody stays so in every best path: to install it
+    // would only add a jump, and pairs that are judged from then on.
+    private bool StaysAbsent(int c) =>
+        Index.IsAbsent(c)
+        && TargetOf[c] is null
+        && Index.Pairs.All(p => p.B != c || p.Kind == RelationKind.Peer)
+        && Jumps.All(of =>
+            of.All(j => j.Requires.Concat(j.Together).All(r => r.Product != Index.Components[c].Product))
+        );
+
+    // Whether others, or its own later moves, cost otherwise once it serves: by what it needs, by a node that it
+    // shares, by what it may not be out together with.
+    private bool AffectsOthers(int c) =>
+        Jumps[c].Any(j => !j.FromNone)
+        || Index.Pairs.Any(p =>
+            (p.A == c && Index.NeedsOther(p)) || p.Kind == RelationKind.Peer && (p.A == c || p.B == c)
+        )
+        || Index
+            .Components[c]
+            .Members.Any(m => Index.WithGuests(m.Node).Count > 1 || Index.Estate.Nodes[m.Node].On is not null);
+
     private List<Option>[] ReadOptions(int c, bool relaxed)
     {
         var versions = Versions[c];
         var options = new List<Option>[versions.Length];
         for (var v = 0; v < versions.Length; v++)
             options[v] = [];
-        if (Products[c] is not { } product || Today[c] < 0 || (Stuck[c] is not null && !relaxed))
+        if (Products[c] is not { } product || Today[c] < 0 || (Stuck[c] is not null && !relaxed) || StaysAbsent(c))
             return options;
         for (var from = 0; from < versions.Length; from++)
         {

@@ -12,7 +12,8 @@ internal sealed partial class MoveMaker
     // What depends on a component is stopped before it and started after it, in exact reverse.
     private void Outage(int number, Move move)
     {
-        var order = DependantsFirst([.. move.Out]);
+        // What is installed for the first time is out of no service, and has its place all the same.
+        var order = DependantsFirst([.. move.Out.Union(move.Jumps.Select(j => j.Component))]);
         foreach (var id in order)
             Touched.Add(id);
         var jumpsOf = move.Jumps.GroupBy(j => j.Component).ToDictionary(g => g.Key, g => g.ToImmutableArray());

@@ -95,7 +95,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
                 Count(id, old, -1);
             if (!_standing.Changed.TryGetValue(id, out var standing))
                 continue;
-            var way = standing.To(_before[0][id], Figures);
+            var way = _before[0].GetValueOrDefault(id) is { } first ? standing.To(first, Figures) : null;
             var now = (standing, way, way is not null && IsPlainReverse(standing, way));
             _ways[id] = now;
             Count(id, now, 1);
@@ -182,6 +182,8 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
 
     private string WhyClosed(string id, ComponentStanding standing)
     {
+        if (!_before[0].ContainsKey(id))
+            return $"{id} {ComponentStanding.InstalledFirst}";
         if (standing.Broken.FirstOrDefault() is { Problem: { } broken, Jump: var jump })
             return $"{id}: {jump.Id} can't be carried out: {broken.What}{(broken.At is { } at ? $" ({at})" : "")}";
         if (standing.Replaced)
@@ -198,7 +200,12 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
         {
             var target = _before[move - 1];
             // What has no way to the start is asked first: there are few of them, and many that have changed.
-            if (_closed.Any(id => !Stands(id, target) && _standing.Changed[id].To(target[id], Figures) is null))
+            if (
+                _closed.Any(id =>
+                    !target.ContainsKey(id)
+                    || (!Stands(id, target) && _standing.Changed[id].To(target[id], Figures) is null)
+                )
+            )
                 continue;
             if (PartlyTo(move, target) is { } partly)
                 return partly;
@@ -207,7 +214,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
     }
 
     private bool Stands(string id, ImmutableDictionary<string, Versions.Version> target) =>
-        _standing.Changed[id] is { Rest: null } standing && standing.Now.Equals(target[id]);
+        _standing.Changed[id] is { Rest: null } standing && standing.Now.Equals(target.GetValueOrDefault(id));
 
     private PartialReturn? PartlyTo(int move, ImmutableDictionary<string, Versions.Version> target)
     {
@@ -216,7 +223,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
         {
             if (Stands(id, target))
                 continue;
-            if (standing.To(target[id], Figures) is not { } way)
+            if (target.GetValueOrDefault(id) is not { } at || standing.To(at, Figures) is not { } way)
                 return null;
             changed++;
             (losses, length) = (losses + way.Losses, length + way.Length);
@@ -300,7 +307,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
         var (changed, figures) = _after[block];
         foreach (var (id, standing) in changed)
             if (
-                _before[move - 1][id] is var target
+                _before[move - 1].GetValueOrDefault(id) is { } target
                 && (standing.Rest is not null || !standing.Now.Equals(target))
                 && standing.To(target, figures) is { } way
             )

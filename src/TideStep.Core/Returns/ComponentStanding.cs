@@ -63,6 +63,9 @@ public sealed record ComponentStanding(
     /// back.</summary>
     public bool Replaced { get; init; }
 
+    /// <summary>Why nothing leads back from what the estate did not have before.</summary>
+    internal const string InstalledFirst = "was installed for the first time, and nothing takes it away again";
+
     private const string Reseed = "reseed";
 
     // What was reckoned for one standing says nothing of a copy made from it.

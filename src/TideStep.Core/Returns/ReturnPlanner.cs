@@ -60,7 +60,9 @@ public static class ReturnPlanner
             : new Checked<PathAnswer>(
                 back.Value! with
                 {
-                    Notes = back.Value.Found ? Told(back.Value, standing) : [.. WhyClosed(standing), .. HowFar()],
+                    Notes = back.Value.Found
+                        ? Told(back.Value, standing)
+                        : [.. WhyClosed(standing, before[asFarAs]), .. HowFar()],
                 },
                 []
             );
@@ -105,12 +107,17 @@ public static class ReturnPlanner
         return [.. lossy.DefaultIfEmpty(unmoved)];
     }
 
-    private static IEnumerable<string> WhyClosed(Standing standing) =>
+    private static IEnumerable<string> WhyClosed(
+        Standing standing,
+        ImmutableDictionary<string, Versions.Version>? target
+    ) =>
         standing.Changed.Values.SelectMany(c =>
-            c.Broken.Select(b =>
-                $"{c.Component.Id}: {b.Jump.Id} can't be carried out: {b.Problem.What}"
-                + $"{(b.Problem.At is { } at ? $" ({at})" : "")}"
-            )
+            target?.ContainsKey(c.Component.Id) == false
+                ? [$"{c.Component.Id} {ComponentStanding.InstalledFirst}"]
+                : c.Broken.Select(b =>
+                    $"{c.Component.Id}: {b.Jump.Id} can't be carried out: {b.Problem.What}"
+                    + $"{(b.Problem.At is { } at ? $" ({at})" : "")}"
+                )
         );
 
     /// <summary>The plan that leads a run back as far as the start of a move, or why there is none.</summary>
@@ -400,7 +407,14 @@ public static class ReturnPlanner
                     "Stop here, or try again."
                 );
         }
-        if (closed.Count > 0)
+        var first = standing.Changed.Keys.Where(id => !target.ContainsKey(id)).ToList();
+        foreach (var id in first)
+            yield return new Problem(
+                $"the return path of {id} is closed: it {ComponentStanding.InstalledFirst}",
+                null,
+                "Stop here, or return as far as the move after it."
+            );
+        if (closed.Count + first.Count > 0)
             yield break;
         yield return new Problem(
             "no order of reverse moves leads back through states that are allowed",

@@ -45,6 +45,23 @@ public static class ReturnSearch
             Order,
             day
         );
+        // Nothing leads back from what the estate did not have before.
+        var first = standing.Changed.Keys.Where(id => !target.ContainsKey(id)).ToList();
+        if (first.Count > 0)
+        {
+            ImmutableArray<Reason> reasons =
+            [
+                .. first.Select(id => new Reason(
+                    "first",
+                    $"{id} {ComponentStanding.InstalledFirst}",
+                    "Return as far as the move after it."
+                )),
+            ];
+            return new Checked<PathAnswer>(
+                new PathAnswer(false, true, day, [], [], reasons, [], [], []) { Asked = goal },
+                []
+            );
+        }
         return PathFinder.Find(
             new PathRequest(index, goal, day)
             {

@@ -204,23 +204,17 @@ public sealed class Standing
             ? known
             : _parsed[(product.Id, label)] = product.Scheme.TryParse(label);
 
+    // Of what runs nothing nothing is known before it was installed.
     private ComponentStanding? Known(Component component, Product product) =>
         _inHand.TryGetValue(component.Id, out var known) ? known
-        : Versions.TryGetValue(component.Id, out var version)
-            ? new ComponentStanding(
-                component,
-                product,
-                version,
-                null,
-                [.. component.Members.Select(m => m.Id)],
-                0,
-                null,
-                []
-            )
-            {
-                Unbound = Unbound,
-            }
+        : Versions.TryGetValue(component.Id, out var version) ? FirstOf(component, product, version)
         : null;
+
+    private ComponentStanding FirstOf(Component component, Product product, Core.Versions.Version version) =>
+        new(component, product, version, null, [.. component.Members.Select(m => m.Id)], 0, null, [])
+        {
+            Unbound = Unbound,
+        };
 
     private Core.Versions.Version? Highest(Component component, Product product) =>
         component
@@ -247,8 +241,7 @@ public sealed class Standing
         int wave
     )
     {
-        if (Known(component, product) is not { } known)
-            return;
+        var known = Known(component, product) ?? FirstOf(component, product, now);
         if (!_waves.TryGetValue((component.Id, to), out var waves))
             _waves[(component.Id, to)] = waves = [];
         var another = waves.Add(wave);
@@ -307,7 +300,7 @@ public sealed class Standing
     {
         _inHand[standing.Component.Id] = standing;
         Touched.Add(standing.Component.Id);
-        if (Versions[standing.Component.Id] != standing.Now)
+        if (Versions.GetValueOrDefault(standing.Component.Id) != standing.Now)
             Versions = Versions.SetItem(standing.Component.Id, standing.Now);
         Changed = standing.Component.Members.Any(m =>
             _running.TryGetValue(m.Id, out var now) && now != FirstLabelOf(m.Id)

@@ -404,8 +404,8 @@ public sealed record RunView(
         new(
             DecisionKind.LeaveOut,
             $"nobody waits for {silent.Member} any more, whose node has not answered since "
-                + $"{silent.Since:yyyy-MM-dd HH:mm zzz}; '{state.Plan.Step(silent.Step).Title}' was begun there and may "
-                + "still be at work. Nothing more is done on it, it counts as out, and the report names it"
+                + $"{silent.Since:yyyy-MM-dd HH:mm zzz}; '{state.Plan.Step(silent.Step).Title}' was begun there and "
+                + "may still be at work. Nothing more is done on it, it counts as out, and the report names it"
         );
 
     private static ImmutableArray<DecisionView> DecisionsOf(RunState state)

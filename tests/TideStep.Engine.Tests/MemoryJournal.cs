@@ -14,6 +14,9 @@ internal sealed class MemoryJournal : IJournal
     /// <summary>How many more appends become durable before the cut; null for no cut.</summary>
     public int? Left { get; set; }
 
+    /// <summary>Told of each entry once it is durable, before anything follows from it.</summary>
+    public Action<JournalEntry>? Appended { get; set; }
+
     public IReadOnlyList<JournalEntry> Entries
     {
         get
@@ -69,6 +72,8 @@ internal sealed class MemoryJournal : IJournal
                 Left = left - 1;
             var added = events.Select((e, i) => new JournalEntry(run, expected + 1 + i, epoch, at, e)).ToList();
             _entries.AddRange(added);
+            if (Appended is { } told)
+                added.ForEach(told);
             return Task.FromResult<IReadOnlyList<JournalEntry>>(added);
         }
     }

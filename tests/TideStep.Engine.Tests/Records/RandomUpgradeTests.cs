@@ -1,0 +1,113 @@
+using TideStep.Core.Estates;
+using TideStep.Core.Plans;
+using TideStep.Core.Runs;
+using TideStep.Tests;
+
+namespace TideStep.Engine.Tests.Records;
+
+/// <summary>Upgrades drawn at random, with faults, are carried out over programs with data, and the far side's own
+/// record is held against the plan.</summary>
+public sealed class RandomUpgradeTests(ITestOutputHelper output)
+{
+    [Theory]
+    [InlineData(0, 15)]
+    public Task What_the_far_side_recorded_is_what_the_plan_says(int first, int count) => CarriedAsync(first, count);
+
+    [Theory(Explicit = true)]
+    [InlineData(1000, 200)]
+    public Task Of_two_hundred_estates_every_record_and_every_promise_holds(int first, int count) =>
+        CarriedAsync(first, count);
+
+    private async Task CarriedAsync(int first, int count)
+    {
+        var (features, gate) = (new Dictionary<string, int>(), new Lock());
+        var (ends, promises, wrong) = (new Dictionary<string, int>(), 0, new List<string>());
+        await Parallel.ForEachAsync(Enumerable.Range(first, count), async (seed, _) =>
+        {
+            var drawn = new RandomUpgrade(seed);
+            var told = await OneAsync(drawn, seed);
+            lock (gate)
+                Take(seed, drawn, told);
+        });
+        output.WriteLine(
+            $"{count} estates: {string.Join(", ", ends.Select(e => $"{e.Value} {e.Key}"))}; {promises} returns carried "
+                + $"out in copies; {string.Join(", ", features.OrderBy(f => f.Key).Select(f => $"{f.Key} {f.Value}"))}"
+        );
+        Assert.True(wrong.Count == 0, string.Join("\n", wrong.Take(20)));
+        Assert.True(ends["Completed"] > count / 2, "too few runs came to their end");
+        Assert.True(promises > count, "too few returns were promised to show anything");
+        foreach (var feature in Rarest)
+            Assert.True(features.GetValueOrDefault(feature) * 25 >= count, $"'{feature}' is drawn too rarely");
+
+        void Take(int seed, RandomUpgrade drawn, Told? told)
+        {
+            var end = told?.End.ToString() ?? "without a plan";
+            ends[end] = ends.GetValueOrDefault(end) + 1;
+            foreach (var feature in drawn.Features)
+                features[feature] = features.GetValueOrDefault(feature) + 1;
+            if (told is null)
+                return;
+            promises += told.Carried;
+            wrong.AddRange(told.Wrong.Select(w => $"seed {seed}: {w}"));
+            if (told.Wrong.Count > 0)
+                output.WriteLine($"seed {seed}:\n{drawn.Fleet.Texts}\n{drawn.Goal}\n{Rows(told.Plan)}");
+        }
+    }
+
+    /// <summary>What became of one.</summary>
+    /// <param name="Carried">How many returns were carried out in copies.</param>
+    private sealed record Told(Plan Plan, RunEnd End, int Carried, List<string> Wrong);
+
+    private static string Rows(Plan plan) =>
+        string.Join("\n", plan.Blocks.Select(b => $"{b.Number} {b.Title}: {b.Return.State}, {b.Return.Why}"));
+
+    private static readonly string[] Rarest =
+    [
+        "depends",
+        "optional",
+        "related",
+        "rolling",
+        "measure member",
+        "measure wave",
+        "measure jump",
+        "measure run",
+        "person",
+        "converts",
+        "closing",
+        "converts back",
+        "way down",
+        "point stopped",
+        "point serving",
+        "ahead",
+        "first ahead",
+        "attempts",
+        "already",
+    ];
+
+    private static async Task<Told?> OneAsync(RandomUpgrade drawn, int seed)
+    {
+        var index = drawn.Fleet.Index();
+        var path = drawn.Fleet.Path(drawn.Goal);
+        if (!path.Found)
+            return null;
+        var made = PlanMaker.Make(index, path, "e", "c");
+        if (made.Value is not { } plan)
+            return null;
+        var (far, chance, faults) = (new DataFleet(), new Random(seed), 0);
+        foreach (var member in index.Components.SelectMany(c => c.Members))
+            far.Add(member.Id, index.Readings.Of(member).Running!);
+        var (start, gate) = (far.Copy(), new Lock());
+        bool Strikes(double share)
+        {
+            lock (gate)
+                return faults < 6 && chance.NextDouble() < share && faults++ >= 0;
+        }
+        far.Fails = (_, action) => action.Verb != "check-point" && Strikes(0.05) ? 7 : null;
+        far.IsAway = _ => Strikes(0.02);
+        var voyage = new Voyage(index, plan, far, new Random(seed + 1)) { Troubled = true };
+        var end = await voyage.ToEndAsync();
+        var wrong = RecordCheck.Of(plan, voyage, far).ToList();
+        var (carried, broken) = await RecordCheck.OfPromisesAsync(index, plan, voyage, start);
+        return new Told(plan, end, carried, [.. wrong, .. broken]);
+    }
+}

@@ -70,7 +70,12 @@ public sealed class SshTests(SshServer server) : ReadingContract, IClassFixture<
         Assert.Equal("debian", Of("os.name"));
         Assert.Equal(File.ReadAllText("/etc/debian_version").Trim(), Of("os.release"));
         Assert.Equal(Environment.ProcessorCount.ToString(), Of("cpu.count"));
-        Assert.True(Math.Abs(values[Reading("clock.off")].Number) < 2);
+        // Where these tests see another clock than the machine's, the host's is off by as much.
+        var ahead = double.Parse(
+            Environment.GetEnvironmentVariable("TIDESTEP_TEST_AHEAD") ?? "0",
+            System.Globalization.CultureInfo.InvariantCulture
+        );
+        Assert.True(Math.Abs(values[Reading("clock.off")].Number + ahead) < 2);
         Assert.True(values[Reading("memory.total")].Number > values[Reading("memory.free")].Number);
         Assert.InRange(values[Reading("disk.fullest")].Number, 0, 1);
         Assert.True(

@@ -47,6 +47,35 @@ public sealed class OutsideTests
             call == "read" && node == which ? throw FarSide.Away(node) : Task.CompletedTask;
 
     [Fact]
+    public async Task From_an_outages_stop_to_its_start_it_is_no_change_from_outside_that_nothing_runs()
+    {
+        var carriage = new Carriage(
+            new Fleet()
+                .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
+                .With("app", "engine", "6", "\"n[1-2]\"")
+                .Product(
+                    "engine",
+                    "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
+                        + "{offline: {outage: 1 min}}, change: [put]}\n"
+                        + Carriage.Steps
+                ),
+            "goal: [{component: app, to: 7}]"
+        );
+        await carriage.ToEndAsync(_ => { });
+        var entries = carriage.Journal.Entries;
+        var (stopped, started) = (
+            entries.First(e => e.Event is BlockDone { Block: 1 }).Sequence,
+            entries.First(e => e.Event is StepDone d && d.Step.EndsWith("n1/start", StringComparison.Ordinal)).Sequence
+        );
+        Assert.True(started - stopped > 8);
+        for (var at = stopped; at < started; at++)
+            Assert.Contains(
+                OutsideChange.Nothing,
+                OutsideChanges.Expected(RunState.Fold(carriage.Plan, entries.Where(e => e.Sequence <= at)))["app/n1"]
+            );
+    }
+
+    [Fact]
     public async Task A_member_changed_while_the_run_was_held_halts_it_until_somebody_accepts_it()
     {
         var (carriage, owner, working) = await HeldAsync();

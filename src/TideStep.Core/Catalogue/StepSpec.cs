@@ -379,7 +379,9 @@ public sealed record Collector(
         };
 
     /// <summary>Where the value comes from, in words.</summary>
-    public string Source =>
+    public string Source => On is null ? Way : $"{Way}, at {On.Product}";
+
+    private string Way =>
         By switch
         {
             "command" => $"command {string.Join(' ', Command)}",

@@ -85,7 +85,8 @@ public static class OutsideChanges
             : [.. before.Append(to).Append(OutsideChange.Nothing).Distinct()];
     }
 
-    // Components that the move at work has stopped as a whole and not yet started again.
+    // Components that the move at work has stopped as a whole and not yet started again: the part that starts one is
+    // not one in which it counts as out, and until it is done nothing may run.
     private static IEnumerable<string> OutNow(RunState state)
     {
         if (state.CurrentBlock == 0)
@@ -95,9 +96,23 @@ public static class OutsideChanges
             .Plan.Blocks.Where(b => b.Move == at.Move)
             .SelectMany(b => b.ComponentsOut.Select(c => (Component: c, b.Number)))
             .GroupBy(b => b.Component)
-            .Where(g => g.Min(b => b.Number) <= state.CurrentBlock && g.Max(b => b.Number) > state.BlocksDone)
+            .Where(g =>
+                g.Min(b => b.Number) <= state.CurrentBlock
+                && StartedBy(state.Plan, at.Move, g.Key, g.Max(b => b.Number)) > state.BlocksDone
+            )
             .Select(g => g.Key);
     }
+
+    private static int StartedBy(Plan plan, int move, string component, int last) =>
+        plan.Blocks.FirstOrDefault(b =>
+            b.Move == move
+            && b.Number > last
+            && b.Phase == Phase.Resume
+            && b.Lanes.Any(l => ComponentOf(l.Subject) == component)
+        )
+            is { } resumes
+            ? resumes.Number
+            : last;
 
     /// <summary>What was changed from outside, without what a person accepted before.</summary>
     /// <param name="state">The run.</param>

@@ -183,9 +183,15 @@ public sealed record RunView(
             StartsAt = state.StartAt,
             HaltNumber = state.HaltNumber,
             HoldsAt = state.HoldAt?.At,
-            MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null,
+            MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null && LeadsBack(state),
         };
     }
+
+    // By what the plan showed for the parts that were done, and the one in which it was stopped.
+    private static bool LeadsBack(RunState state) =>
+        state
+            .Plan.Blocks.Where(b => b.Number == state.BlocksDone || b.Number == state.CurrentBlock)
+            .Any(b => b.Return.State != ReturnState.Closed || b.Return.Partly is not null);
 
     private static ImmutableArray<PersonAwaited> PersonsOf(string run, RunState state) =>
         [

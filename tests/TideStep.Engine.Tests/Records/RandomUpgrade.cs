@@ -117,7 +117,8 @@ internal sealed class RandomUpgrade
         if (points.Count > 0)
             rest.Add($"points: [{string.Join(", ", points)}]");
         text.Append(
-            $"  up-{to}: {{from: \"={to - 1}\", to: \"{to}\", methods: {{{method}}}, change: [{string.Join(", ", change)}]"
+            $"  up-{to}: {{from: \"={to - 1}\", to: \"{to}\", methods: {{{method}}}, "
+                + $"change: [{string.Join(", ", change)}]"
         );
         text.Append(rest.Count == 0 ? "}\n" : $", {string.Join(", ", rest)}}}\n");
         if (Draw("way down", 0.6))
@@ -150,7 +151,10 @@ internal sealed class RandomUpgrade
               quiet-wave: {do: {command: [quiet, wave]}, undo: {command: [loud, wave]}, lasts: wave}
               quiet-jump: {do: {command: [quiet, jump]}, undo: {command: [loud, jump]}, lasts: jump}
               quiet-run: {do: {command: [quiet, run]}, undo: {command: [loud, run]}, lasts: run}
-              out-of-pool: {do: {command: [quiet, "{member.node}"]}, on: {serves: pool}, undo: {command: [loud, "{member.node}"]} }
+              out-of-pool:
+                do: {command: [quiet, "{member.node}"]}
+                on: {serves: pool}
+                undo: {command: [loud, "{member.node}"]}
               save: {do: {capture: save}, repeatable: true}
               bring: {do: {command: [restore, "{point.place}"]}, repeatable: true}
 

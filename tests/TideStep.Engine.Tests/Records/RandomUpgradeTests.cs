@@ -11,21 +11,23 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
 {
     [Theory]
     [InlineData(0, 15)]
-    public Task What_the_far_side_recorded_is_what_the_plan_says(int first, int count) => CarriedAsync(first, count);
+    public Task What_the_far_side_recorded_is_what_the_plan_says(int first, int count) =>
+        CarriedAsync(first, count, troubled: false);
 
     [Theory(Explicit = true)]
     [InlineData(1000, 200)]
     public Task Of_two_hundred_estates_every_record_and_every_promise_holds(int first, int count) =>
-        CarriedAsync(first, count);
+        CarriedAsync(first, count, troubled: true);
 
-    private async Task CarriedAsync(int first, int count)
+    // Untroubled, the same is done each time: no service ends, no step fails, nobody decides by chance.
+    private async Task CarriedAsync(int first, int count, bool troubled)
     {
         var (features, gate) = (new Dictionary<string, int>(), new Lock());
         var (ends, promises, wrong) = (new Dictionary<string, int>(), 0, new List<string>());
         await Parallel.ForEachAsync(Enumerable.Range(first, count), async (seed, _) =>
         {
             var drawn = new RandomUpgrade(seed);
-            var told = await OneAsync(drawn, seed);
+            var told = await OneAsync(drawn, seed, troubled);
             lock (gate)
                 Take(seed, drawn, told);
         });
@@ -84,7 +86,7 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
         "already",
     ];
 
-    private static async Task<Told?> OneAsync(RandomUpgrade drawn, int seed)
+    private static async Task<Told?> OneAsync(RandomUpgrade drawn, int seed, bool troubled)
     {
         var index = drawn.Fleet.Index();
         var path = drawn.Fleet.Path(drawn.Goal);
@@ -100,12 +102,20 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
         bool Strikes(double share)
         {
             lock (gate)
-                return faults < 6 && chance.NextDouble() < share && faults++ >= 0;
+                return troubled && faults < 6 && chance.NextDouble() < share && faults++ >= 0;
         }
         far.Fails = (_, action) => action.Verb != "check-point" && Strikes(0.05) ? 7 : null;
         far.IsAway = _ => Strikes(0.02);
-        var voyage = new Voyage(index, plan, far, new Random(seed + 1)) { Troubled = true };
-        var end = await voyage.ToEndAsync();
+        var voyage = new Voyage(index, plan, far, new Random(seed + 1)) { Troubled = troubled };
+        RunEnd end;
+        try
+        {
+            end = await voyage.ToEndAsync();
+        }
+        catch (InvalidOperationException e)
+        {
+            return new Told(plan, RunEnd.Abandoned, 0, [e.Message]);
+        }
         var wrong = RecordCheck.Of(plan, voyage, far).ToList();
         var (carried, broken) = await RecordCheck.OfPromisesAsync(index, plan, voyage, start);
         return new Told(plan, end, carried, [.. wrong, .. broken]);

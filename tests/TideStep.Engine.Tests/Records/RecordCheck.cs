@@ -153,7 +153,8 @@ internal static class RecordCheck
         {
             var now = copy.Programs[member];
             if (now.Running != was.Running)
-                yield return $"part {number}: {member} runs {now.Running ?? "nothing"} after its return, not {was.Running}";
+                yield return $"part {number}: {member} runs {now.Running ?? "nothing"} after its return, not "
+                    + was.Running;
             if (string.CompareOrdinal(now.Form, was.Form) != 0)
                 yield return $"part {number}: the data of {member} are of {now.Form}, and were of {was.Form}";
             if (clean && !then.Programs[member].Writes.IsSubsetOf(now.Writes))

@@ -548,6 +548,8 @@ public sealed class RunExecutor
     // told. What was accepted at the start is not asked again.
     private async Task<(string? Missing, ImmutableArray<string> Cautions)> UnmetAsync(Block block, CancellationToken ct)
     {
+        if (!TurnChecks.AskAnything(_context.Catalogue, Plan, block))
+            return (null, []);
         var (accepted, index) = (
             Log.Look(s => s.Accepted),
             new EstateIndex(_context.Estate, Readings.None, _context.Catalogue)

@@ -12,6 +12,19 @@ namespace TideStep.Core.Checks;
 /// it.</summary>
 public static class TurnChecks
 {
+    /// <summary>Whether a block's jumps ask anything when its turn comes: most ask nothing, and an estate of thousands
+    /// is not laid out for that.</summary>
+    public static bool AskAnything(ProductCatalogue catalogue, Plan plan, Block block) =>
+        plan.Kind == Plan.Upgrade
+        && block.Move >= 1
+        && plan.Moves[block.Move - 1]
+            .Jumps.Any(taken =>
+                catalogue
+                    .Find(taken.Product)
+                    ?.Jumps.FirstOrDefault(j => j.Id == taken.Jump)
+                    ?.Prerequisites.Any(IsAskedAgain) == true
+            );
+
     /// <summary>What has to be read of whom before a block is begun.</summary>
     public static IReadOnlyDictionary<string, HashSet<Reference>> Asks(EstateIndex index, Plan plan, Block block)
     {

@@ -91,6 +91,17 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
         await working;
     }
 
+    // Who was left out may be missed by a later wave's guard: then nothing but to stop is of any use.
+    private DecisionKind Chosen() =>
+        !Troubled ? DecisionKind.TryAgain
+        : _halts > MostHalts / 2 ? DecisionKind.StopHere
+        : chance.NextDouble() switch
+        {
+            < 0.8 => DecisionKind.TryAgain,
+            < 0.9 => DecisionKind.LeaveOut,
+            _ => DecisionKind.StopHere,
+        };
+
     private string Told() =>
         string.Join(
             "\n",
@@ -110,16 +121,7 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
             return;
         if (++_halts > MostHalts)
             throw new InvalidOperationException("it halts for ever:\n" + Told());
-        var kind = Troubled
-            ? (DecisionKind)(
-                chance.NextDouble() switch
-                {
-                    < 0.8 => (int)DecisionKind.TryAgain,
-                    < 0.9 => (int)DecisionKind.LeaveOut,
-                    _ => (int)DecisionKind.StopHere,
-                }
-            )
-            : DecisionKind.TryAgain;
+        var kind = Chosen();
         var refused = await owner.SayAsync(s =>
             s.Status == RunStatus.Halted ? Orders.Decide(s, kind, "Wren", "by chance", null) : ([], null)
         );

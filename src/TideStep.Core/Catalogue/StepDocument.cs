@@ -640,16 +640,28 @@ internal static class StepDocument
         Findings findings
     )
     {
-        var all = steps
-            .Values.SelectMany(s =>
+        // What is put to one live member has no others to count over.
+        List<(Expression? Text, Place? Place, string What)> ofOne =
+        [
+            .. steps.Values.SelectMany(s =>
                 new[]
                 {
                     (s.Already, s.Place, $"step {s.Name}, already"),
                     (s.Verify, s.Place, $"step {s.Name}, verify"),
                     ((s.Do as AwaitAction)?.Holds, s.Place, $"step {s.Name}, await"),
                 }
-            )
-            .Append((routines.InStep, null, "routines, in-step"))
+            ),
+            (routines.InStep, null, "routines, in-step"),
+        ];
+        foreach (var (expression, place, what) in ofOne.Where(e => e.Text is not null))
+            if (expression!.AsksOfMore || expression.References.Any(r => r.Name is "related" or "window"))
+                findings.Add(
+                    $"{what}: it is asked of one member alone; members, related and window are asked in prerequisites",
+                    place,
+                    null,
+                    expression.Text
+                );
+        var all = ofOne
             .Concat(
                 releases.SelectMany(r =>
                     r.InUse.Select(u => ((Expression?)u.Value, r.Place, $"release {r.Label}, in use: {u.Key}"))
@@ -660,15 +672,6 @@ internal static class StepDocument
                     j.Prerequisites.Select(p => ((Expression?)p.Holds, j.Place, $"jump {j.Id}, prerequisite {p.Id}"))
                 )
             );
-        // What is put to one live member has no others to count over.
-        foreach (var (expression, place, what) in all.Take(steps.Count * 3 + 1).Where(e => e.Item1 is not null))
-            if (expression!.AsksOfMore || expression.References.Any(r => r.Name is "related" or "window"))
-                findings.Add(
-                    $"{what}: it is asked of one member alone; members, related and window are asked in prerequisites",
-                    place,
-                    null,
-                    expression.Text
-                );
         foreach (var (expression, place, what) in all)
             if (expression is not null)
                 foreach (var mistake in TypeCheck.Check(expression, r => KnownReadings.KindOf(r, readings)))

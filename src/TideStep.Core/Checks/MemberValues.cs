@@ -69,8 +69,10 @@ internal sealed class MemberValues(
     /// <param name="all">Those that <c>members</c> stands for.</param>
     public (Evaluation Came, string? With) Judge(Expression expression, Member? one, IReadOnlyList<Member> all)
     {
-        List<Func<Reference, Value?>> looks = [.. all.Select(m => Of(m))];
-        List<string> names = [.. all.Select(m => m.Id)];
+        // Of a member alone nobody else is asked: a component may have thousands.
+        var among = expression.AsksOfMore ? all : [];
+        List<Func<Reference, Value?>> looks = [.. among.Select(m => Of(m))];
+        List<string> names = [.. among.Select(m => m.Id)];
         (Evaluation Came, string? With) worst = default;
         foreach (var related in Related(expression))
         {

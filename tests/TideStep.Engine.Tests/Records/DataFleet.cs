@@ -185,7 +185,7 @@ internal sealed class DataFleet : IConnector
                 "loud" => Set(its with { Measures = its.Measures.Remove(words[1]) }),
                 "convert" => Set(its.Convert(words[1])),
                 "convert-back" => Set(its.ConvertBack(words[1])),
-                "restore" when _points.TryGetValue(words[1], out var point) => Set(
+                "bring-back" when _points.TryGetValue(words[1], out var point) => Set(
                     its with
                     {
                         Installed = point.Installed,
@@ -194,7 +194,7 @@ internal sealed class DataFleet : IConnector
                         Writes = point.Writes,
                     }
                 ),
-                "restore" => new Attempt(5, $"{words[1]} is not there"),
+                "bring-back" => new Attempt(5, $"{words[1]} is not there"),
                 _ => new Attempt(0, ""),
             };
     }

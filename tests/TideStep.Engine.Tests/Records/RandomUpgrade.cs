@@ -156,7 +156,7 @@ internal sealed class RandomUpgrade
                 on: {serves: pool}
                 undo: {command: [loud, "{member.node}"]}
               save: {do: {capture: save}, repeatable: true}
-              bring: {do: {command: [restore, "{point.place}"]}, repeatable: true}
+              bring: {do: {command: [bring-back, "{point.place}"]}, repeatable: true}
 
             """;
     }

@@ -9,7 +9,7 @@ fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
 relay=$("$bin/tidestep" run open "$("$bin/tidestep" plan make --goal "$work/demo/goals/relay.yaml" --format json | digest)" --label "South shore: relay to 3.2")
 season=$("$bin/tidestep" run open "$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)" --label "Tickets to 7.2, gates to 7.1")
 echo
-echo "Marram Ferries is ready: 70 simulated nodes, one minute of theirs takes $(awk "BEGIN { print 60 / $pace }") s here."
+echo "Marram Ferries is ready: 75 simulated nodes, one minute of theirs takes $(awk "BEGIN { print 60 / $pace }") s here."
 echo
 echo "  console:  $("$bin/tidestep" console link)"
 echo "            Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
@@ -22,6 +22,7 @@ echo "            curl -X PUT http://127.0.0.1:$fleet_port/nodes/ss-led-3/readin
 echo "                 -d '{\"component\": \"ledger-south\", \"name\": \"free(\\\"/data\\\")\", \"value\": \"64 GiB\"}'      grows that disk"
 echo "            bin/tidestep artefact add $work/demo/artefacts/mended      the gates' image of the wide boards, whole"
 echo "            bin/tidestep path --goal demo/goals/season.yaml"
+echo "            bin/tidestep plan make --goal demo/goals/boards.yaml      something installed for the first time, with a person's measure"
 echo
 echo "Ctrl-C ends it all."
 while :; do sleep 1 & wait $!; done

@@ -474,6 +474,6 @@ public sealed class DemoStack : IAsyncDisposable
             }
         Service.Dispose();
         Fleet.Dispose();
-        Directory.Delete(_work, recursive: true);
+        Folders.Remove(_work);
     }
 }

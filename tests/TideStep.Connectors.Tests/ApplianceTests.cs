@@ -8,6 +8,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
 using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
+using TideStep.Tests;
 
 namespace TideStep.Connectors.Tests;
 
@@ -88,7 +89,7 @@ public sealed class Appliance : IAsyncDisposable, IAsyncLifetime
     {
         if (_app is not null)
             await _app.DisposeAsync();
-        Directory.Delete(Folder, true);
+        Folders.Remove(Folder);
     }
 }
 

@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using TideStep.Tests;
 
 namespace TideStep.Connectors.Tests;
 
@@ -363,5 +364,5 @@ public sealed class AttemptScriptTests : IDisposable
         Assert.Equal($"{place} was gone already", Run("discard", place, sum).Trim());
     }
 
-    public void Dispose() => Directory.Delete(_state, true);
+    public void Dispose() => Folders.Remove(_state);
 }

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Net;
 using System.Net.Sockets;
+using TideStep.Tests;
 
 namespace TideStep.Connectors.Tests;
 
@@ -91,7 +92,7 @@ public sealed class SshServer : IDisposable
     {
         _server.Kill(entireProcessTree: true);
         _server.Dispose();
-        Directory.Delete(Folder, true);
+        Folders.Remove(Folder);
     }
 }
 

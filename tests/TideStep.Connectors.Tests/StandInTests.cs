@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
+using TideStep.Tests;
 
 namespace TideStep.Connectors.Tests;
 
@@ -55,7 +56,7 @@ public sealed class StandInFleet : IAsyncLifetime
             _fleet.Kill();
             await _fleet.WaitForExitAsync();
         }
-        Directory.Delete(Folder, true);
+        Folders.Remove(Folder);
     }
 }
 

@@ -276,6 +276,10 @@ public sealed class TroubleTests
             .Log.Look(s => RunView.Of("r", s, 1))
             .Decisions.Single(d => d.Decision == DecisionKind.LeaveOut);
         Assert.Contains("'put' was begun there and may still be at work", offered.Means);
+        // What would be refused while it may be at work is not offered.
+        Assert.DoesNotContain(owner.Log.Look(s => RunView.Of("r", s, 1)).Decisions, d =>
+            d.Decision is DecisionKind.ReturnAsFarAs or DecisionKind.StopHere
+        );
         Assert.NotNull(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.LeaveOut, "Wren", "", null)));
         Assert.Null(await owner.SayAsync(LeaveOut));
         // The others go on; then the measure of the one that was left out is taken back there, and not while the other

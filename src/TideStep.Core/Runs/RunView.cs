@@ -411,7 +411,8 @@ public sealed record RunView(
             DecisionKind.LeaveOut,
             $"nobody waits for {silent.Member} any more, whose node has not answered since "
                 + $"{silent.Since:yyyy-MM-dd HH:mm zzz}; '{state.Plan.Step(silent.Step).Title}' was begun there and "
-                + "may still be at work. Nothing more is done on it, it counts as out, and the report names it"
+                + "may still be at work. Nothing more is done on it, it counts as out, the guards of what comes "
+                + "after have to hold without it, and the report names it"
         );
 
     private static ImmutableArray<DecisionView> DecisionsOf(RunState state)
@@ -509,7 +510,7 @@ public sealed record RunView(
                             + "again, and every member still has to pass its verification"
                 )
             );
-        if (state.Plan.Kind == Plans.Plan.Upgrade)
+        if (state.Plan.Kind == Plans.Plan.Upgrade && MayBe(state, DecisionKind.ReturnAsFarAs))
             list.Add(
                 new DecisionView(
                     DecisionKind.ReturnAsFarAs,
@@ -529,12 +530,17 @@ public sealed record RunView(
                         + $"{entry?.Return.Why}"
                 )
             );
-        list.Add(
-            new DecisionView(
-                DecisionKind.StopHere,
-                "temporary measures are taken back, everything else stays as it is; the run ends"
-            )
-        );
+        if (MayBe(state, DecisionKind.StopHere))
+            list.Add(
+                new DecisionView(
+                    DecisionKind.StopHere,
+                    "temporary measures are taken back, everything else stays as it is; the run ends"
+                )
+            );
         return list.ToImmutable();
     }
+
+    // What would be refused, while something still runs, is not offered.
+    private static bool MayBe(RunState state, DecisionKind kind) =>
+        Orders.Decide(state, kind, "somebody", "a reason", null).Refused is null;
 }

@@ -28,6 +28,10 @@ public sealed record RunContext(
     /// null where nobody keeps readings.</summary>
     public Func<IReadOnlyCollection<Member>, CancellationToken, Task>? Survey { get; init; }
 
+    /// <summary>Why the run can't be led back to its start from where it stands, by its own journal and what is there
+    /// now; null where it can, or where nobody asks.</summary>
+    public Func<string, CancellationToken, Task<string?>>? WayBackClosed { get; init; }
+
     /// <summary>Told of errors of our own, with what was being done.</summary>
     public Action<string, Exception> Log { get; init; } = (_, _) => { };
 

@@ -438,6 +438,7 @@ public sealed class RunDesk(
             Mask = Mask,
             Log = log,
             Revisions = estates.RevisionsAsync,
+            WayBackClosed = WayBackClosedAsync,
             Survey = (members, token) =>
                 estates.SurveyAsync(
                     $"run {run}",
@@ -451,6 +452,34 @@ public sealed class RunDesk(
         if (begin)
             Begin(run, executor);
         return executor;
+    }
+
+    // Readings of before the run may be why it seems closed: then what is there now is read first.
+    private async Task<string?> WayBackClosedAsync(string run, CancellationToken ct)
+    {
+        if (await StateAsync(run, ct) is not { } state || (await ReturnPlanAsync(run, state, null, ct)).Ok)
+            return null;
+        await SurveyComponentsAsync(state, ct);
+        var plan = await ReturnPlanAsync(run, state, null, ct);
+        return plan.Ok ? null : string.Join("; ", plan.Problems.Select(p => p.What));
+    }
+
+    private async Task SurveyComponentsAsync(RunState state, CancellationToken ct)
+    {
+        if (await estates.CurrentEstateAsync(ct) is { } estate)
+            await estates.SurveyAsync(
+                state.By,
+                new SurveyScope
+                {
+                    Nodes = state
+                        .Plan.Components.Select(c => estate.Find(c))
+                        .OfType<Component>()
+                        .SelectMany(c => c.Members)
+                        .Select(m => m.Node)
+                        .ToHashSet(),
+                },
+                ct
+            );
     }
 
     private void Begin(string run, RunExecutor executor) => _tasks[run] = Task.Run(() => CarryAsync(run, executor));
@@ -525,20 +554,7 @@ public sealed class RunDesk(
     {
         var state = parent.Log.Look(s => s);
         // Who leads, and what runs, is as it is now, not as it was before the run.
-        if (await estates.CurrentEstateAsync(CancellationToken.None) is { } estate)
-            await estates.SurveyAsync(
-                state.By,
-                new SurveyScope
-                {
-                    Nodes = state
-                        .Plan.Components.Select(c => estate.Find(c))
-                        .OfType<Component>()
-                        .SelectMany(c => c.Members)
-                        .Select(m => m.Node)
-                        .ToHashSet(),
-                },
-                CancellationToken.None
-            );
+        await SurveyComponentsAsync(state, CancellationToken.None);
         var only = state.ReturningMember;
         var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None, only);
         if (!plan.Ok)

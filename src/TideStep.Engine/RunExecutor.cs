@@ -169,10 +169,20 @@ public sealed class RunExecutor
                 await Task.Delay(_context.Settings.Poll, _context.Time, ct);
                 continue;
             }
+            // What was skipped, marked or lost meanwhile may have taken away what the plan's way back rests on.
+            var closed =
+                changes.IsEmpty && Log.Look(OutsideChanges.PromisesWayBack) && _context.WayBackClosed is { } ask
+                    ? await ask(Log.Run, ct)
+                    : null;
             await Log.AppendAsync(
-                changes.IsEmpty
-                    ? [new ReadAgain(after, [])]
-                    : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)]
+                closed is not null
+                    ?
+                    [
+                        new ReadAgain(after, [OutsideChange.WayBackClosed]),
+                        new Halted($"{OutsideChange.WayBackClosed}: {closed}", null),
+                    ]
+                : changes.IsEmpty ? [new ReadAgain(after, [])]
+                : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)]
             );
             return;
         }

@@ -65,6 +65,9 @@ internal sealed class Carriage
     /// race.</summary>
     public bool WatchesTime { get; init; } = true;
     public Func<CancellationToken, Task<(string Estate, string Catalogue)>>? Revisions { get; init; }
+
+    /// <summary>Why nothing leads back to the start; null where something does.</summary>
+    public Func<string?> WayBackClosed { get; init; } = () => null;
     public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
     public TimeSpan Poll { get; init; } = TimeSpan.FromMilliseconds(1);
     public IReadOnlyList<string> Nodes => [.. _index.Estate.Nodes.Keys.Order(StringComparer.Ordinal)];
@@ -89,6 +92,7 @@ internal sealed class Carriage
         {
             Mask = Mask,
             Revisions = Revisions,
+            WayBackClosed = (_, _) => Task.FromResult(WayBackClosed()),
         };
         var executor = new RunExecutor(
             context,

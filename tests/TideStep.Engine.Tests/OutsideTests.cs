@@ -11,7 +11,10 @@ public sealed class OutsideTests
 {
     // Three members, one after another; the first is done, then the run is held.
     private static async Task<(Carriage Carriage, RunExecutor Owner, Task Working)> HeldAsync(
-        Func<CancellationToken, Task<(string, string)>>? revisions = null
+        Func<CancellationToken, Task<(string, string)>>? revisions = null,
+        Func<string?>? wayBack = null,
+        string engine = "",
+        Func<string, string>? steps = null
     )
     {
         var carriage = new Carriage(
@@ -21,13 +24,16 @@ public sealed class OutsideTests
                 .Product(
                     "engine",
                     "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
-                        + "{rolling: {member: 1 min}}, change: [put]}\n"
-                        + Carriage.Steps.Replace("limit: 1 s", "limit: 9 h")
+                        + "{rolling: {member: 1 min}}, change: [put]"
+                        + engine
+                        + "}\n"
+                        + (steps ?? (s => s))(Carriage.Steps.Replace("limit: 1 s", "limit: 9 h"))
                 ),
             "goal: [{component: app, to: 7}]"
         )
         {
             Revisions = revisions,
+            WayBackClosed = wayBack ?? (() => null),
         };
         var (owner, working) = await carriage.HangingAsync();
         Assert.Null(await owner.SayAsync(s => Orders.Hold(s, "Wren")));
@@ -99,6 +105,53 @@ public sealed class OutsideTests
         Assert.Contains(RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks, m =>
             m.What == "read again after a hold: app/n3 runs 7, expected 6"
         );
+    }
+
+    [Fact]
+    public async Task A_way_back_that_closes_otherwise_than_the_plan_showed_halts_the_run_until_somebody_accepts_it()
+    {
+        var asked = 0;
+        var (carriage, owner, working) = await HeldAsync(
+            wayBack: () => ++asked > 0 ? "no set of points covers app/n1" : null,
+            engine: ", points: [{capture: save, while: stopped}]",
+            steps: s =>
+                s.Replace(
+                    "routines: {",
+                    "  load: {do: {command: [load, \"{point.place}\"]}}\nroutines: {restore: {save: [load]}, "
+                )
+        );
+        Assert.All(carriage.Plan.Blocks, b => Assert.NotEqual(Core.Plans.ReturnState.Closed, b.Return.State));
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        Assert.Equal(
+            "the return path to the start is closed, which the plan showed open: no set of points covers app/n1",
+            (await HaltAsync(owner, working)).Why
+        );
+        Assert.DoesNotContain(carriage.Far.Deeds, d => d.StartsWith("n2", StringComparison.Ordinal));
+        Assert.Contains(owner.Log.Look(s => RunView.Of("r", s, 1)).Decisions, d =>
+            d.Decision == DecisionKind.AcceptDifferences
+            && d.Means.Contains("nothing leads back to the start", StringComparison.Ordinal)
+        );
+        // Tried again it is asked again; once accepted it is not.
+        Assert.Null(await DecideAsync(owner, DecisionKind.TryAgain));
+        await Carriage.UntilAsync(owner, working, s => s.Decisions.Count == 1 && s.Halt is not null ? s : null);
+        Assert.Equal(2, asked);
+        Assert.Null(await DecideAsync(owner, DecisionKind.AcceptDifferences, "the data is made anew every night"));
+        await working;
+        Assert.Equal((RunEnd.Completed, 2), (carriage.State.End, asked));
+        Assert.Contains(RunReport.Of("r", carriage.State, carriage.Journal.Entries).Marks, m =>
+            m.What.Contains("which the plan showed open", StringComparison.Ordinal)
+        );
+    }
+
+    [Fact]
+    public async Task What_closes_as_the_plan_showed_it_is_no_surprise()
+    {
+        var asked = 0;
+        var (carriage, owner, working) = await HeldAsync(wayBack: () => $"closed {++asked}");
+        Assert.All(carriage.Plan.Blocks, b => Assert.Equal(Core.Plans.ReturnState.Closed, b.Return.State));
+        Assert.Null(await owner.SayAsync(s => Orders.GoOn(s, "Wren")));
+        await working;
+        Assert.Equal((RunEnd.Completed, 0), (carriage.State.End, asked));
     }
 
     [Fact]

@@ -5,7 +5,8 @@ using TideStep.Core.Plans;
 namespace TideStep.Core.Runs;
 
 /// <summary>Something that is otherwise than a run left it, though the run did not do it.</summary>
-/// <param name="Subject">The member, or <c>estate</c> or <c>catalogue</c> for those documents.</param>
+/// <param name="Subject">The member, or <c>estate</c> or <c>catalogue</c> for those documents, or <c>way back</c> for
+/// the return path to the start.</param>
 /// <param name="Expected">What a member may run by the run's own journal, or the document's revision.</param>
 /// <param name="Found">What it runs; <c>none</c> where nothing runs, <c>unreachable</c> where its node does not
 /// answer.</param>
@@ -14,11 +15,15 @@ public sealed record OutsideChange(string Subject, string Expected, string Found
     public const string Nothing = "none";
     public const string NoAnswer = "unreachable";
 
+    /// <summary>The return path to the start that the plan showed open is closed.</summary>
+    public static OutsideChange WayBackClosed { get; } = new(OutsideChanges.WayBack, "open", "closed");
+
     /// <summary>Whether it may pass by itself: nothing runs right now, or the node does not answer.</summary>
     public bool MayPass => Found is Nothing or NoAnswer;
 
     public override string ToString() =>
         Subject is OutsideChanges.Estate or OutsideChanges.Catalogue ? $"the {Subject}'s document has changed"
+        : this == WayBackClosed ? "the return path to the start is closed, which the plan showed open"
         : Found == NoAnswer ? $"{Subject} does not answer"
         : $"{Subject} runs {Found}, expected {Expected}";
 }
@@ -28,6 +33,18 @@ public static class OutsideChanges
 {
     public const string Estate = "estate";
     public const string Catalogue = "catalogue";
+    public const string WayBack = "way back";
+
+    /// <summary>Whether the plan shows the return path to the start open where the run stands, in the part that is done
+    /// and in the one at work, and nobody has accepted that it is not: what closes as planned is no surprise
+    /// (3-planning, The return path).</summary>
+    public static bool PromisesWayBack(RunState state) =>
+        state.Plan.Kind == Plan.Upgrade
+        && state.CurrentBlock > 0
+        && !state.AcceptedChanges.Contains(OutsideChange.WayBackClosed)
+        && state
+            .Plan.Blocks.Where(b => b.Number == state.CurrentBlock || b.Number == state.BlocksDone)
+            .All(b => b.Return.State != ReturnState.Closed);
 
     /// <summary>What each member may run by the run's own journal. A member in the middle of its work may run either
     /// version or nothing; those that were left out, are replaced, or were never known are not told of.</summary>

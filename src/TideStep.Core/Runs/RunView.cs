@@ -434,6 +434,8 @@ public sealed record RunView(
                             ? $"{state.Plan.Step(step).Title} on {state.Plan.Step(step).Node} is tried again; "
                                 + $"then the run goes on"
                         : state.Changes.IsEmpty ? "what the run waits for is looked at again"
+                        : state.Changes is [{ Subject: OutsideChanges.WayBack }]
+                            ? "it is asked again what leads back, and the run goes on if the way to the start is open"
                         : "the members and documents are read again, and the run goes on if they are as it left them"
                 )
             );
@@ -504,8 +506,11 @@ public sealed record RunView(
             list.Add(
                 new DecisionView(
                     DecisionKind.AcceptDifferences,
-                    state.Changes.IsEmpty
-                        ? "the run closes with what differs; the report names it with your reason"
+                    state.Changes is [{ Subject: OutsideChanges.WayBack }]
+                            ? "the run goes on although nothing leads back to the start any more; the report "
+                                + "names it with your reason"
+                        : state.Changes.IsEmpty
+                            ? "the run closes with what differs; the report names it with your reason"
                         : "the run goes on with what was changed as it is; what is right already is not done "
                             + "again, and every member still has to pass its verification"
                 )

@@ -118,6 +118,6 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
         }
         var wrong = RecordCheck.Of(plan, voyage, far).ToList();
         var (carried, broken) = await RecordCheck.OfPromisesAsync(index, plan, voyage, start);
-        return new Told(plan, end, carried, [.. wrong, .. broken]);
+        return new Told(plan, end, carried, [.. wrong, .. broken, .. voyage.Surprises]);
     }
 }

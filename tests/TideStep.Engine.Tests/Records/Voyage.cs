@@ -28,6 +28,19 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
     /// <summary>Whether owners end, and people decide anything but to try again.</summary>
     public bool Troubled { get; init; }
 
+    /// <summary>Where the way back was closed though the plan showed it open, after a break in which nothing was
+    /// skipped.</summary>
+    public List<string> Surprises { get; } = [];
+
+    private string? WayBackClosed()
+    {
+        var back = ReturnPlanner.Make(index, "r", State, 1, "e", "c");
+        if (back.Ok)
+            return null;
+        Surprises.Add($"in part {State.CurrentBlock}: {string.Join("; ", back.Problems)}");
+        return Surprises[^1];
+    }
+
     public async Task<RunEnd> ToEndAsync()
     {
         await Journal.CreateRunAsync(
@@ -69,7 +82,10 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
             TimeProvider.System,
             "t",
             () => $"a{Interlocked.Increment(ref _attempts)}"
-        );
+        )
+        {
+            WayBackClosed = (_, _) => Task.FromResult(WayBackClosed()),
+        };
         var started = State.StartedAt is not null;
         var owner = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) =>
             Task.CompletedTask

@@ -21,7 +21,8 @@ public sealed class WayBackTests
         string rest = "",
         string members = "\"a[1-2]\"",
         string steps = Steps,
-        string down = ""
+        string down = "",
+        string method = "offline: {outage: 5 min}"
     ) =>
         new Fleet()
             .Node("a[1-2]", "site: s, traits: {kind: plain}")
@@ -29,7 +30,7 @@ public sealed class WayBackTests
             .Product(
                 "engine",
                 $"releases: {{\"1\": {{}}, \"2\": {{}}, \"3\": {{}}}}\njumps:\n  up: {{from: \"=1\", to: \"2\", "
-                    + $"methods: {{offline: {{outage: 5 min}}}}, change: [put], {jump}}}\n"
+                    + $"methods: {{{method}}}, change: [put], {jump}}}\n"
                     + "  on: {from: \"=2\", to: \"3\", methods: {offline: {outage: 5 min}}, change: [put]}\n"
                     + $"{down}routines: {{{restore}}}\n{steps}"
             );
@@ -70,11 +71,42 @@ public sealed class WayBackTests
         var standing = new Standing(fleet.Index());
         foreach (var block in plan.Blocks)
         foreach (var step in block.Lanes.SelectMany(l => l.Steps))
-            standing.Take(step, block.Number);
+            standing.Take(step, block);
         var its = standing.Changed["app"];
         var restore = Assert.Single(its.Ways, ComponentStanding.IsRestore);
         Assert.Equal("save", Assert.Single(its.PointsFor(restore, "app/a1")).Kind);
         Assert.Empty(its.PointsFor(restore, "app/a2"));
+    }
+
+    [Theory]
+    [InlineData("offline: {outage: 2 min}")]
+    [InlineData("rolling: {member: 2 min}")]
+    public void A_point_of_the_whole_component_is_captured_before_any_member_is_changed(string method)
+    {
+        var plan = Planned(
+            One(
+                "points: [{capture: save, while: stopped, per: component}]",
+                rest: "guard: {keep: 0, at-once: 2}",
+                method: method
+            )
+        );
+        var (captured, changed) = (
+            plan.Blocks.First(b => b.Lanes.Any(l => l.Steps.Any(s => s.Point is not null))),
+            plan.Blocks.First(b => b.Lanes.Any(l => l.Steps.Any(s => s.Name == "put" && s.Member == "app/a2")))
+        );
+        Assert.True(captured.Number < changed.Number);
+    }
+
+    [Fact]
+    public void What_one_member_captured_for_all_is_behind_at_once_where_the_others_go_on_serving()
+    {
+        var plan = Planned(
+            One("points: [{capture: save, while: stopped, per: component}]", method: "rolling: {member: 2 min}")
+        );
+        Assert.Equal(
+            ReturnState.WithLoss,
+            plan.Blocks.First(b => b.Lanes.Any(l => l.Steps.Any(s => s.Point is not null))).Return.State
+        );
     }
 
     [Fact]

@@ -1,4 +1,5 @@
 using TideStep.Core.Documents;
+using TideStep.Core.Returns;
 using TideStep.Core.Runs;
 using TideStep.Tests;
 
@@ -263,5 +264,37 @@ public sealed class DecisionTests
         await working;
         Assert.Equal(RunEnd.Completed, carriage.State.End);
         Assert.True(carriage.Far.Deeds.Count > before);
+    }
+
+    [Fact]
+    public async Task A_return_does_not_take_a_measure_that_the_run_still_holds()
+    {
+        var fleet = new Fleet()
+            .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
+            .With("app", "engine", "6", "\"n[1-2]\"")
+            .Product(
+                "engine",
+                "releases: {\"6\": {}, \"7\": {}}\njumps:\n"
+                    + "  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [quiet, put]}\n"
+                    + "  down: {from: \"=7\", to: \"6\", down: true, methods: {rolling: {member: 1 min}}, "
+                    + "change: [quiet, put]}\n"
+                    + Carriage.Steps
+            );
+        var carriage = new Carriage(fleet, "goal: [{component: app, to: 7}]");
+        carriage.Far.Outcome = (node, action) => node == "n2" && action.Verb == "install" ? 7 : 0;
+        var owner = await carriage.OwnerAsync(start: true);
+        using var stop = new CancellationTokenSource();
+        var working = owner.ExecuteAsync(stop.Token);
+        await Carriage.UntilAsync(owner, working, s => s.Halt);
+        var back = Fleet.Good(ReturnPlanner.Make(fleet.Index(), "r", carriage.State, 1, "e", "c"));
+        Assert.Equal(
+            ["app/n1"],
+            back.Blocks.SelectMany(b => b.Lanes)
+                .SelectMany(l => l.Steps)
+                .Where(s => s.Name == "quiet")
+                .Select(s => s.Member)
+        );
+        await stop.CancelAsync();
+        await working.ContinueWith(_ => { }, TaskScheduler.Default);
     }
 }

@@ -5,11 +5,11 @@ namespace TideStep.Engine.Tests;
 
 /// <summary>A journal in memory with the stores' fence. It can be cut: from the k-th append on the process that writes
 /// counts as ended.</summary>
-internal sealed class MemoryJournal : IJournal
+internal sealed class MemoryJournal(long after = 0) : IJournal
 {
     private readonly Lock _gate = new();
     private readonly List<JournalEntry> _entries = [];
-    private long _epoch;
+    private long _epoch = after;
 
     /// <summary>How many more appends become durable before the cut; null for no cut.</summary>
     public int? Left { get; set; }
@@ -36,6 +36,21 @@ internal sealed class MemoryJournal : IJournal
     {
         await CreateRunAsync(run, opened, at, ct);
         return [];
+    }
+
+    /// <summary>The epoch of the last owner.</summary>
+    public long Epoch
+    {
+        get
+        {
+            lock (_gate)
+                return _epoch;
+        }
+        set
+        {
+            lock (_gate)
+                _epoch = value;
+        }
     }
 
     public Task CreateRunAsync(StoredRun run, RunEvent opened, DateTimeOffset at, CancellationToken ct)

@@ -70,7 +70,6 @@ internal sealed partial class MoveMaker
     public List<Block> Blocks { get; } = [];
     public List<PlannedPoint> Points { get; } = [];
     public HashSet<string> Touched { get; } = [];
-    private readonly HashSet<string> _captured = [];
     public List<string> Notes { get; } = [];
 
     /// <summary>How long it takes after a block, by its place, to be led back to where the work stood before a
@@ -139,7 +138,7 @@ internal sealed partial class MoveMaker
         var moving = move.Waves is { } plan
             ? plan.Waves.SelectMany(w => w.Members).OrderBy(m => m.Id, StringComparer.Ordinal).ToImmutableArray()
             : [];
-        var inOrder = move.Waves is { } order ? Sorted(order) : null;
+        var inOrder = move.Waves is { } order ? FirstAlone(move.Jumps[0], Sorted(order)) : null;
         if (inOrder is not null)
             _lanes.Place(inOrder.Waves.Select(w => w.Members.Concat(w.AlsoOut)));
         else if (move.Method == Method.Replace)
@@ -365,105 +364,6 @@ internal sealed partial class MoveMaker
             TimeSpan.Zero
         );
     }
-
-    private ImmutableArray<Lane> CaptureLanes(int number, TakenJump jump, ImmutableArray<Member> members)
-    {
-        var lanes = ImmutableArray.CreateBuilder<Lane>();
-        foreach (var (member, wish) in Related(jump.Jump.Points.Where(p => p.WhileServing), jump.Component))
-            lanes.Add(new Lane(member.Id, [.. Capture(number, RunsNow(member), null, member, wish)]));
-        foreach (var member in members)
-        {
-            var steps = jump
-                .Jump.Points.Where(p => p.Of is null && p.WhileServing && (p.PerMember || member == members[0]))
-                .SelectMany(p => Capture(number, jump.From.Label, jump.To.Label, member, p))
-                .ToImmutableArray();
-            if (!steps.IsEmpty)
-                lanes.Add(new Lane(member.Id, steps));
-        }
-        return lanes.ToImmutable();
-    }
-
-    // Points of related components: of each member, or of one of each component.
-    private IEnumerable<(Member Member, PointWish Wish)> Related(IEnumerable<PointWish> wishes, string component) =>
-        wishes
-            .Where(w => w.Of is not null)
-            .SelectMany(w =>
-                _index
-                    .RelatedTo(_index.NumberOf(component))
-                    .Select(c => _index.Components[c])
-                    .Where(c => c.Product == w.Of)
-                    .SelectMany(c => w.PerMember ? MembersOf(c) : MembersOf(c).Take(1))
-                    .Where(m => !_index.IsOut(m))
-                    .Select(m => (m, w))
-            );
-
-    // What a component runs when a move begins: as it was found, or as an earlier move left it.
-    private string? RunsNow(Member member) =>
-        _runs.GetValueOrDefault(member.Component) ?? _index.Readings.Of(member).Running;
-
-    private readonly Dictionary<string, string> _runs = [];
-
-    private ImmutableArray<PlanStep> Capture(
-        int number,
-        string? from,
-        string? to,
-        Member member,
-        PointWish wish,
-        string? set = null
-    )
-    {
-        var id = $"{member.Component}-{member.Node}-m{number}-{wish.Capture}";
-        // What proves the capture follows it at once: nothing is changed before the point is known to bring back what
-        // it should.
-        ImmutableArray<string> proof = _lanes.ProductOf(member).Routines.Prove.GetValueOrDefault(wish.Capture, []);
-        ImmutableArray<PlanStep> steps =
-        [
-            .. _lanes.Steps(
-                $"m{number}/capture",
-                member,
-                [wish.Capture, .. proof],
-                wish.WhileServing ? MemberState.InService : MemberState.Out,
-                from,
-                to,
-                new RollbackPlace(id, wish.Capture, member.Id, "", from ?? ""),
-                id,
-                alone: true
-            ),
-        ];
-        // What is captured only under a condition is a point only where it is captured.
-        if (steps.Any(s => s.Point == id) && _captured.Add(id))
-            Points.Add(
-                new PlannedPoint(id, member.Component, member.Id, member.Node, number, wish.Capture, from ?? "")
-                {
-                    Set = set,
-                    Restorable = _lanes.ProductOf(member).Routines.Restore.ContainsKey(wish.Capture),
-                    Serves = wish.Serves,
-                    Settle = wish.Settle,
-                }
-            );
-        return steps.Any(s => s.Point == id) ? steps : [];
-    }
-
-    // With everything stopped, what is captured of all members belongs together.
-    private IEnumerable<PlanStep> StoppedCaptures(
-        int number,
-        TakenJump jump,
-        Member member,
-        bool first,
-        bool together = false
-    ) =>
-        jump
-            .Jump.Points.Where(p => p.Of is null && !p.WhileServing && (p.PerMember || first))
-            .SelectMany(p =>
-                Capture(number, jump.From.Label, jump.To.Label, member, p, together ? $"m{number}" : null)
-            );
-
-    // The same of what is related, once it has left and before the jump's own component does.
-    private IEnumerable<PlanStep> StoppedCapturesOf(int number, IEnumerable<TakenJump> jumps, Member member) =>
-        jumps
-            .SelectMany(j => Related(j.Jump.Points.Where(p => !p.WhileServing), j.Component))
-            .Where(r => r.Member.Id == member.Id)
-            .SelectMany(r => Capture(number, RunsNow(member), null, member, r.Wish));
 
     // What a jump changes on a member, or what a restore brings back there: each point of the set in its turn.
     private IEnumerable<PlanStep> Change(string scope, Member member, TakenJump jump) =>

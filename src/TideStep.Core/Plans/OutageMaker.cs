@@ -32,7 +32,7 @@ internal sealed partial class MoveMaker
                             own.IsDefault ? null : own[0].From.Label,
                             own.IsDefault ? null : own[0].To.Label
                         ),
-                        .. StoppedCapturesOf(number, move.Jumps, m),
+                        .. StoppedCapturesOf(number, move.Jumps, m, perMember: true),
                     ]
                 ))
                 .Where(l => !l.Steps.IsEmpty)
@@ -49,6 +49,9 @@ internal sealed partial class MoveMaker
                     lanes,
                     TimeSpan.Zero
                 );
+            SecureStopped(number, id, move.Out, MembersOf(_index.Estate.Find(id)!), m =>
+                StoppedCapturesOf(number, move.Jumps, m, perMember: false)
+            );
         }
         // What carries others is changed before them; each component's jumps follow one another.
         var ground = order.Where(jumpsOf.ContainsKey).Reverse().ToList();
@@ -129,6 +132,11 @@ internal sealed partial class MoveMaker
                 TimeSpan.Zero,
                 figures.Install
             );
+        IEnumerable<PlanStep> Captured(Member m) =>
+            StoppedCaptures(number, jump, m, m == members[0], together: true).Where(_ => at == 0);
+        var before = CapturesWhole(jump) && members.Length > 1;
+        if (before)
+            SecureStopped(number, jump.Component, move.Out, members, Captured);
         Append(
             number,
             Phase.Roll,
@@ -137,11 +145,7 @@ internal sealed partial class MoveMaker
             false,
             [],
             move.Out,
-            Lanes(m =>
-                StoppedCaptures(number, jump, m, m == members[0], together: true)
-                    .Where(_ => at == 0)
-                    .Concat(Change(scope, m, jump))
-            ),
+            Lanes(m => (before ? [] : Captured(m)).Concat(Change(scope, m, jump))),
             TimeSpan.Zero,
             figures.Outage
         );

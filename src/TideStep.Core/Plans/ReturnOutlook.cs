@@ -70,7 +70,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
     private ReturnPath Path(Block block)
     {
         foreach (var step in block.Lanes.SelectMany(l => l.Steps))
-            _standing.Take(step, block.Number);
+            _standing.Take(step, block);
         _after.Add((_standing.Changed, Figures));
         if (_standing.Changed.IsEmpty)
             return new ReturnPath(ReturnState.Clean, TimeSpan.Zero, "nothing has been changed");

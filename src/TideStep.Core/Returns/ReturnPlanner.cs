@@ -52,7 +52,7 @@ public static class ReturnPlanner
                 for (var move = b.Move; move > 0 && before[move] is null; move--)
                     before[move] = standing.Versions;
             foreach (var step in b.Lanes.SelectMany(l => l.Steps))
-                standing.Take(step, b.Number);
+                standing.Take(step, b);
         }
         var back = To(asFarAs, withReasons: true);
         return !back.Ok
@@ -188,7 +188,9 @@ public static class ReturnPlanner
                     : b
             ),
         ];
-        // What stood still before the run is not started by its return either.
+        // What stood still before the run is not started by its return either; and the run keeps its temporary measures
+        // till the return has ended: what is taken already is not taken twice.
+        var taken = state.Measures.Select(state.Plan.Step).Select(s => (s.Name, s.Node, s.Member)).ToHashSet();
         blocks =
         [
             .. blocks.Select(b =>
@@ -199,7 +201,13 @@ public static class ReturnPlanner
                         .. b.Lanes.Select(l =>
                             l with
                             {
-                                Steps = [.. l.Steps.Where(s => !RunBinding.StoodStill(s, state))],
+                                Steps =
+                                [
+                                    .. l.Steps.Where(s =>
+                                        !RunBinding.StoodStill(s, state)
+                                        && !(s.Undo is not null && taken.Contains((s.Name, s.Node, s.Member)))
+                                    ),
+                                ],
                             }
                         ),
                     ],
@@ -306,7 +314,7 @@ public static class ReturnPlanner
                 // A point that is not there or not verified leads nowhere, and leaves its set incomplete.
                 standing.Take(
                     step,
-                    block.Number,
+                    block,
                     point is null ? null : (point.Place, point.CapturedAt),
                     usable: step.Point is null || point is not null
                 );
@@ -322,7 +330,7 @@ public static class ReturnPlanner
             || (progress.Status == StepStatus.Done && progress.Attempts.IsEmpty)
         );
 
-    // Members of the block at work that left and are not back.
+    // Members of the move at work that left and are not back, and those that were left out before it.
     private static HashSet<string> Gone(RunState state, string? only) =>
         state.CurrentBlock == 0
             ? []
@@ -330,9 +338,15 @@ public static class ReturnPlanner
             [
                 .. state
                     .Plan.Blocks.Where(b =>
-                        b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move && b.Number <= state.CurrentBlock
+                        b.Number <= state.CurrentBlock
+                        && (b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move || state.LeftOut.Count > 0)
                     )
-                    .SelectMany(b => b.Lanes)
+                    .SelectMany(b =>
+                        b.Lanes.Where(l =>
+                            b.Move == state.Plan.Blocks[state.CurrentBlock - 1].Move
+                            || state.LeftOut.Contains(l.Subject)
+                        )
+                    )
                     .Where(l => only is null || l.Subject == only)
                     .SelectMany(l => l.Steps)
                     .Where(s => s.State is not MemberState.InService)

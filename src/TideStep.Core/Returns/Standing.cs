@@ -41,11 +41,12 @@ public sealed class Standing
 
     /// <summary>A step whose effect has begun or is taken to be done.</summary>
     /// <param name="step">The step.</param>
-    /// <param name="wave">Which wave it belongs to, any number that tells waves apart.</param>
+    /// <param name="block">The part that it belongs to.</param>
     /// <param name="point">The rollback point that it captured, where it lies and since when, or null.</param>
     /// <param name="usable">Whether that point leads back.</param>
-    public void Take(PlanStep step, int wave, (string Place, DateTimeOffset? At)? point = null, bool usable = true)
+    public void Take(PlanStep step, Block block, (string Place, DateTimeOffset? At)? point = null, bool usable = true)
     {
+        var wave = block.Number;
         if (step.To is null && step.Point is null)
             return; // it only leaves and returns with another
         var id = step.Member[..step.Member.IndexOf('/')];
@@ -54,6 +55,10 @@ public sealed class Standing
         if (_now.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product)
             return;
         if (step.Point is { } name && step.From is { } from && Parse(product, from) is { } version)
+        {
+            var whole = !PerMember(product, step);
+            // What one member captured for all is behind at once where the others go on serving.
+            var othersServe = whole && component.Members.Length > 1 && !block.ComponentsOut.Contains(id);
             Add(
                 component,
                 product,
@@ -63,15 +68,16 @@ public sealed class Standing
                     step.Name,
                     version,
                     point?.Place ?? "",
-                    step.State == MemberState.InService,
+                    step.State == MemberState.InService || othersServe,
                     point?.At
                 )
                 {
                     To = step.To,
                     Usable = usable,
-                    OfComponent = !PerMember(product, step),
+                    OfComponent = whole,
                 }
             );
+        }
         if (step.Voids is not null)
             Void(step);
         if (

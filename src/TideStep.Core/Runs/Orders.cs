@@ -256,8 +256,12 @@ public static class Orders
                     "Leave it out and go on, try again, or return."
                 );
             case DecisionKind.ReturnMember
+                // What is changed in an outage of its whole component stands at one version after it.
                 when state.Plan.Kind != Plans.Plan.Upgrade
-                    || state.Plan.Blocks[state.CurrentBlock - 1].Phase != Plans.Phase.Roll:
+                    || state.Plan.Blocks[state.CurrentBlock - 1] is not { Phase: Plans.Phase.Roll } wave
+                    || wave.ComponentsOut.Any(c =>
+                        state.Plan.LaneOf(id).Subject.StartsWith(c + "/", StringComparison.Ordinal)
+                    ):
                 return No(
                     "only a member of a wave can be returned by itself",
                     "Return as far as a move, try again, or leave it out."

@@ -45,7 +45,10 @@ internal sealed class DataFleet : IConnector
 
     private readonly Lock _gate = new();
     private ImmutableDictionary<string, ProgramState> _programs = ImmutableDictionary<string, ProgramState>.Empty;
-    private ImmutableDictionary<string, ProgramState> _points = ImmutableDictionary<string, ProgramState>.Empty;
+    private ImmutableDictionary<string, ImmutableDictionary<string, ProgramState>> _points = ImmutableDictionary<
+        string,
+        ImmutableDictionary<string, ProgramState>
+    >.Empty;
     private readonly Dictionary<(string Node, string Id), Attempt> _attempts = [];
     private readonly Dictionary<string, long> _epochs = [];
     private int _writes;
@@ -162,7 +165,11 @@ internal sealed class DataFleet : IConnector
                 return Set(its with { Installed = words[1] });
             case "capture":
                 var place = $"/points/{attempt.Id}";
-                _points = _points.SetItem(place, its);
+                var all = words.Contains("all");
+                _points = _points.SetItem(
+                    place,
+                    _programs.Where(p => p.Key == member || (all && Of(p.Key) == Of(member))).ToImmutableDictionary()
+                );
                 return new Attempt(0, $"{{\"place\":\"{place}\",\"bytes\":10,\"sha256\":\"ab\",\"entries\":1}}");
             case "check-point":
                 return new Attempt(_points.ContainsKey(words[0]) ? 0 : 5, "");
@@ -176,6 +183,27 @@ internal sealed class DataFleet : IConnector
             return new Attempt(0, "");
         }
 
+        static string Of(string member) => member[..member.IndexOf('/')];
+
+        Attempt Bring(ImmutableDictionary<string, ProgramState> saved)
+        {
+            _programs = _programs.SetItems(
+                saved.Select(p =>
+                    KeyValuePair.Create(
+                        p.Key,
+                        _programs[p.Key] with
+                        {
+                            Installed = p.Value.Installed,
+                            Form = p.Value.Form,
+                            Before = p.Value.Before,
+                            Writes = p.Value.Writes,
+                        }
+                    )
+                )
+            );
+            return new Attempt(0, "");
+        }
+
         Attempt Command(ProgramState its, ImmutableArray<string> words) =>
             words[0] switch
             {
@@ -185,15 +213,7 @@ internal sealed class DataFleet : IConnector
                 "loud" => Set(its with { Measures = its.Measures.Remove(words[1]) }),
                 "convert" => Set(its.Convert(words[1])),
                 "convert-back" => Set(its.ConvertBack(words[1])),
-                "bring-back" when _points.TryGetValue(words[1], out var point) => Set(
-                    its with
-                    {
-                        Installed = point.Installed,
-                        Form = point.Form,
-                        Before = point.Before,
-                        Writes = point.Writes,
-                    }
-                ),
+                "bring-back" when _points.TryGetValue(words[1], out var saved) => Bring(saved),
                 "bring-back" => new Attempt(5, $"{words[1]} is not there"),
                 _ => new Attempt(0, ""),
             };

@@ -78,7 +78,9 @@ internal sealed class RandomUpgrade
         text.Append("routines: {leave: [");
         if (c == 0 && Draw("related", 0.5))
             text.Append("out-of-pool, ");
-        text.Append("stop], return: [start]").Append(restores ? ", restore: {save: [bring]}" : "").Append("}\n");
+        text.Append("stop], return: [start]")
+            .Append(restores ? ", restore: {save: [bring], save-all: [bring-all]}" : "")
+            .Append("}\n");
         return text.Append(Steps()).ToString();
     }
 
@@ -114,6 +116,10 @@ internal sealed class RandomUpgrade
             points.Add("{capture: save, while: stopped}");
         else if (Draw("point serving", 0.3))
             points.Add("{capture: save, while: serving}");
+        if (Draw("point of the component", 0.15))
+            points.Add(
+                $"{{capture: save-all, while: {(Draw("all stopped", 0.5) ? "stopped" : "serving")}, per: component}}"
+            );
         if (points.Count > 0)
             rest.Add($"points: [{string.Join(", ", points)}]");
         text.Append(
@@ -155,7 +161,9 @@ internal sealed class RandomUpgrade
                 do: {command: [quiet, "{member.node}"]}
                 on: {serves: pool}
                 undo: {command: [loud, "{member.node}"]}
-              save: {do: {capture: save}, repeatable: true}
+              save: {do: {capture: save, paths: [one]}, repeatable: true}
+              save-all: {do: {capture: save, paths: [all]}, repeatable: true}
+              bring-all: {do: {command: [bring-back, "{point.place}"]}, repeatable: true}
               bring: {do: {command: [bring-back, "{point.place}"]}, repeatable: true}
 
             """;

@@ -19,6 +19,17 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
     public Task Of_two_hundred_estates_every_record_and_every_promise_holds(int first, int count) =>
         CarriedAsync(first, count, troubled: true);
 
+    /// <summary>One of them again, by its seed in <c>TIDESTEP_SEED</c>, with its journal.</summary>
+    [Fact(Explicit = true)]
+    public async Task One_of_them_again()
+    {
+        var seed = int.Parse(Environment.GetEnvironmentVariable("TIDESTEP_SEED")!);
+        var drawn = new RandomUpgrade(seed);
+        var told = await OneAsync(drawn, seed, troubled: true, output.WriteLine);
+        output.WriteLine($"{drawn.Fleet.Texts}\n{drawn.Goal}\n{Rows(told!.Plan)}");
+        Assert.True(told.Wrong.Count == 0, string.Join("\n", told.Wrong));
+    }
+
     // Untroubled, the same is done each time: no service ends, no step fails, nobody decides by chance.
     private async Task CarriedAsync(int first, int count, bool troubled)
     {
@@ -52,7 +63,10 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
             promises += told.Carried;
             wrong.AddRange(told.Wrong.Select(w => $"seed {seed}: {w}"));
             if (told.Wrong.Count > 0)
-                output.WriteLine($"seed {seed}:\n{drawn.Fleet.Texts}\n{drawn.Goal}\n{Rows(told.Plan)}");
+                output.WriteLine(
+                    $"seed {seed}: {string.Join("; ", told.Wrong)}\n{drawn.Fleet.Texts}\n{drawn.Goal}\n"
+                        + Rows(told.Plan)
+                );
         }
     }
 
@@ -80,13 +94,14 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
         "way down",
         "point stopped",
         "point serving",
+        "point of the component",
         "ahead",
         "first ahead",
         "attempts",
         "already",
     ];
 
-    private static async Task<Told?> OneAsync(RandomUpgrade drawn, int seed, bool troubled)
+    private static async Task<Told?> OneAsync(RandomUpgrade drawn, int seed, bool troubled, Action<string>? tell = null)
     {
         var index = drawn.Fleet.Index();
         var path = drawn.Fleet.Path(drawn.Goal);
@@ -118,6 +133,10 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
         }
         var wrong = RecordCheck.Of(plan, voyage, far).ToList();
         var (carried, broken) = await RecordCheck.OfPromisesAsync(index, plan, voyage, start);
-        return new Told(plan, end, carried, [.. wrong, .. broken, .. voyage.Surprises]);
+        foreach (var entry in voyage.Journal.Entries)
+            tell?.Invoke($"{entry.Sequence} {entry.Event}");
+        if (voyage.Returns.Carried > 0)
+            drawn.Features.Add("return decided on");
+        return new Told(plan, end, carried, [.. wrong, .. broken, .. voyage.Surprises, .. voyage.Returns.Wrong]);
     }
 }

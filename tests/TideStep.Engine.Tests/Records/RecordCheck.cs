@@ -32,7 +32,11 @@ internal static class RecordCheck
             .Deeds.Where(d => d.Verb != "check-point" && intents.ContainsKey(d.Attempt))
             .Select((d, at) => (Deed: d, At: at, intents[d.Attempt].Step, intents[d.Attempt].Undo))
             .ToList();
-        foreach (var deed in far.Deeds.Where(d => d.Verb != "check-point" && !intents.ContainsKey(d.Attempt)))
+        foreach (
+            var deed in far.Deeds.Where(d =>
+                d.Verb != "check-point" && voyage.IsOwn(d.Attempt) && !intents.ContainsKey(d.Attempt)
+            )
+        )
             yield return $"{deed.Node} did '{deed.Words}' without an intent";
         var forward = done.Where(d => !d.Undo).ToLookup(d => d.Step);
         var ended = voyage.State.End;
@@ -135,31 +139,34 @@ internal static class RecordCheck
             }
             var before = move == 1 ? start : voyage.After.Last(a => plan.Blocks[a.Block - 1].Move < move).Far;
             var clean = (promise.Partly?.State ?? promise.State) == ReturnState.Clean;
-            wrong.AddRange(Differs(number, before, then, copy, plan, clean));
+            wrong.AddRange(Differs(before, then, copy, _ => true, clean).Select(w => $"part {number}: {w}"));
         }
         return (carried, wrong);
     }
 
-    private static IEnumerable<string> Differs(
-        int number,
+    /// <summary>What members run, and hold, otherwise than before; of a clean return also which writes they
+    /// lost.</summary>
+    /// <param name="before">How it was, and is to be again.</param>
+    /// <param name="then">How it stood when the return began.</param>
+    /// <param name="now">How it stands.</param>
+    public static IEnumerable<string> Differs(
         DataFleet before,
         DataFleet then,
-        DataFleet copy,
-        Plan plan,
+        DataFleet now,
+        Func<string, bool> of,
         bool clean
     )
     {
-        foreach (var (member, was) in before.Programs)
+        foreach (var (member, was) in before.Programs.Where(p => of(p.Key)))
         {
-            var now = copy.Programs[member];
-            if (now.Running != was.Running)
-                yield return $"part {number}: {member} runs {now.Running ?? "nothing"} after its return, not "
-                    + was.Running;
-            if (string.CompareOrdinal(now.Form, was.Form) != 0)
-                yield return $"part {number}: the data of {member} are of {now.Form}, and were of {was.Form}";
-            if (clean && !then.Programs[member].Writes.IsSubsetOf(now.Writes))
-                yield return $"part {number} is called clean, and {member} lost what it had written "
-                    + string.Join(", ", then.Programs[member].Writes.Except(now.Writes).Take(5));
+            var its = now.Programs[member];
+            if (its.Running != was.Running)
+                yield return $"{member} runs {its.Running ?? "nothing"} after its return, not {was.Running}";
+            if (string.CompareOrdinal(its.Form, was.Form) != 0)
+                yield return $"the data of {member} are of {its.Form}, and were of {was.Form}";
+            if (clean && !then.Programs[member].Writes.IsSubsetOf(its.Writes))
+                yield return $"{member} lost what it had written though its return is called clean: "
+                    + string.Join(", ", then.Programs[member].Writes.Except(its.Writes).Take(5));
         }
     }
 

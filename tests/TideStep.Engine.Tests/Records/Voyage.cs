@@ -9,13 +9,14 @@ namespace TideStep.Engine.Tests.Records;
 
 /// <summary>A run carried by the real executor over programs with data: services end at random, people sign and decide
 /// by chance, and the far side is copied whenever a part is done.</summary>
-internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random chance)
+internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random chance, long afterEpoch = 0)
 {
     private const int MostHalts = 20;
     private int _attempts,
         _halts;
+    private readonly DataFleet start = far.Copy();
 
-    public MemoryJournal Journal { get; } = new();
+    public MemoryJournal Journal { get; } = new(afterEpoch);
 
     public RunState State => RunState.Fold(plan, Journal.Entries);
 
@@ -32,14 +33,60 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
     /// skipped.</summary>
     public List<string> Surprises { get; } = [];
 
+    /// <summary>What was wrong with returns that were decided on, and how many of them there were.</summary>
+    public (int Carried, List<string> Wrong) Returns => (_returns, _wrongReturns);
+    private readonly List<string> _wrongReturns = [];
+    private int _returns;
+
+    // A child run on the same far side, under a higher epoch, with whatever faults are still to come.
+    private async Task BeginReturnAsync(RunExecutor parent, string? asFarAs)
+    {
+        Journal.Left = null;
+        var only = State.ReturningMember;
+        var made = ReturnPlanner.Make(index, "r", State, 1, "e", "c", only);
+        if (made.Value is not { } back)
+        {
+            await parent.Log.AppendAsync(
+                new Halted(string.Join("; ", made.Problems), only is null ? null : State.FailedSteps.FirstOrDefault())
+            );
+            return;
+        }
+        if (back.Blocks.IsEmpty)
+        {
+            await parent.Log.AppendAsync(new ReturnBegun("none"), new ReturnEnded("none", RunEnd.Completed));
+            return;
+        }
+        await parent.Log.AppendAsync(new ReturnBegun("r2"));
+        var (then, child) = (far.Copy(), new Voyage(index, back, far, new Random(1), Journal.Epoch + 1000));
+        var end = await child.ToEndAsync();
+        _returns++;
+        if (end == RunEnd.Completed)
+            _wrongReturns.AddRange(
+                RecordCheck
+                    .Differs(start, then, far, m => only is null || m == only, clean: back.Notes.IsEmpty)
+                    .Select(w => $"the return of {only ?? "all"} that was decided on: {w}")
+            );
+        // Who was left out may be missed by a guard of the way back.
+        else if (State.LeftOut.Count == 0)
+            _wrongReturns.Add($"the return of {only ?? "all"} that was decided on ended as {end}");
+        Journal.Epoch = child.Journal.Epoch;
+        await parent.RenewAsync("me");
+        await parent.Log.AppendAsync(new ReturnEnded("r2", end));
+    }
+
     private string? WayBackClosed()
     {
         var back = ReturnPlanner.Make(index, "r", State, 1, "e", "c");
         if (back.Ok)
             return null;
-        Surprises.Add($"in part {State.CurrentBlock}: {string.Join("; ", back.Problems)}");
-        return Surprises[^1];
+        // The plan knew of nobody who would be left out.
+        if (State.LeftOut.Count == 0)
+            Surprises.Add($"in part {State.CurrentBlock}: {string.Join("; ", back.Problems)}");
+        return string.Join("; ", back.Problems);
     }
+
+    /// <summary>Whether an attempt was made by this run, not by one that led it back.</summary>
+    public bool IsOwn(string attempt) => attempt.StartsWith($"a{afterEpoch}-", StringComparison.Ordinal);
 
     public async Task<RunEnd> ToEndAsync()
     {
@@ -81,19 +128,23 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
             settings,
             TimeProvider.System,
             "t",
-            () => $"a{Interlocked.Increment(ref _attempts)}"
+            () => $"a{afterEpoch}-{Interlocked.Increment(ref _attempts)}"
         )
         {
             WayBackClosed = (_, _) => Task.FromResult(WayBackClosed()),
         };
         var started = State.StartedAt is not null;
-        var owner = new RunExecutor(context, "r", await Journal.TakeOwnershipAsync("r", "me", default), State, (_, _) =>
-            Task.CompletedTask
+        var owner = new RunExecutor(
+            context,
+            "r",
+            await Journal.TakeOwnershipAsync("r", "me", default),
+            State,
+            BeginReturnAsync
         );
         await owner.Log.AppendAsync(new Owned("me"));
         if (!started)
             await owner.Log.AppendAsync(new MembersRead("before", plan.Premises.Running), new Started("Wren"));
-        using var stop = new CancellationTokenSource(TimeSpan.FromSeconds(120));
+        using var stop = new CancellationTokenSource(TimeSpan.FromSeconds(afterEpoch > 0 ? 60 : 120));
         var grown = new SemaphoreSlim(0);
         owner.Log.Grew += () => grown.Release();
         var working = owner.ExecuteAsync(stop.Token);
@@ -109,19 +160,25 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
 
     // Who was left out may be missed by a later wave's guard: then nothing but to stop is of any use.
     private DecisionKind Chosen() =>
-        !Troubled ? DecisionKind.TryAgain
-        : _halts > MostHalts / 2 ? DecisionKind.StopHere
-        : chance.NextDouble() switch
-        {
-            < 0.8 => DecisionKind.TryAgain,
-            < 0.9 => DecisionKind.LeaveOut,
-            _ => DecisionKind.StopHere,
-        };
+        !Troubled
+            ? afterEpoch > 0 && _halts > MostHalts / 2
+                ? DecisionKind.StopHere
+                : DecisionKind.TryAgain
+            : _halts > MostHalts / 2
+                ? DecisionKind.StopHere
+                : chance.NextDouble() switch
+                {
+                    < 0.7 => DecisionKind.TryAgain,
+                    < 0.8 => DecisionKind.LeaveOut,
+                    < 0.87 => DecisionKind.ReturnMember,
+                    < 0.94 => DecisionKind.ReturnAsFarAs,
+                    _ => DecisionKind.StopHere,
+                };
 
     private string Told() =>
         string.Join(
             "\n",
-            Journal.Entries.Select(e => e.Event).Where(e => e is not (ReadAgain or ReadingAwaited)).Take(150)
+            Journal.Entries.Select(e => e.Event).Where(e => e is not (ReadAgain or ReadingAwaited)).TakeLast(150)
         );
 
     // What people say when they are asked.
@@ -137,7 +194,9 @@ internal sealed class Voyage(EstateIndex index, Plan plan, DataFleet far, Random
             return;
         if (++_halts > MostHalts)
             throw new InvalidOperationException("it halts for ever:\n" + Told());
-        var kind = Chosen();
+        var kind = owner.Log.Look(s => s.Changes.Contains(OutsideChange.WayBackClosed))
+            ? DecisionKind.AcceptDifferences
+            : Chosen();
         var refused = await owner.SayAsync(s =>
             s.Status == RunStatus.Halted ? Orders.Decide(s, kind, "Wren", "by chance", null) : ([], null)
         );

@@ -707,7 +707,7 @@ public sealed class RunDesk(
     public RunExecutor? ExecutorOf(string run) => _executors.GetValueOrDefault(run);
 
     /// <summary>Passes on what a person says to a run at work.</summary>
-    public async Task<Problem?> SayAsync(string run, Func<RunState, (RunEvent[], Problem?)> rule, CancellationToken ct)
+    public async Task<Problem?> SayAsync(string run, Rule rule, CancellationToken ct)
     {
         if (TakesUp)
             await _takenUp.Task.WaitAsync(ct);

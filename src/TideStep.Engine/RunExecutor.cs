@@ -56,9 +56,12 @@ public sealed class RunExecutor
             {
                 foreach (var work in Log.Look(NextWork.Of))
                 {
-                    if (work is Append append)
+                    // It is asked once more when its turn has come: a person may have said something meanwhile.
+                    if (work is Append)
                     {
-                        await Log.AppendAsync(append.Event);
+                        await Log.SayAsync(s =>
+                            NextWork.Of(s).FirstOrDefault() is Append append ? ([append.Event], null) : ([], null)
+                        );
                         break;
                     }
                     if (_inFlight.ContainsKey(Key(work)))
@@ -656,13 +659,5 @@ public sealed class RunExecutor
     }
 
     /// <summary>Appends what a person said, if Core's rules for it allow; else says why not.</summary>
-    public async Task<Problem?> SayAsync(Func<RunState, (RunEvent[] Events, Problem? Refused)> rule)
-    {
-        var (events, refused) = Log.Look(rule);
-        if (refused is not null)
-            return refused;
-        if (events.Length > 0)
-            await Log.AppendAsync(events);
-        return null;
-    }
+    public Task<Problem?> SayAsync(Rule rule) => Log.SayAsync(rule);
 }

@@ -1,6 +1,10 @@
+using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 
 namespace TideStep.Engine;
+
+/// <summary>What a word makes of a run as it stands: the events that come of it, or why it is refused.</summary>
+public delegate (RunEvent[] Events, Problem? Refused) Rule(RunState state);
 
 /// <summary>A run's journal as its owner writes it: one append at a time, in the order in which they are asked for;
 /// what is asked for while one is on its way goes together with the next, so that lanes side by side share a flush.
@@ -9,11 +13,14 @@ public sealed class RunLog
 {
     private readonly RunContext _context;
     private readonly Lock _gate = new();
-    private List<(RunEvent[] Events, TaskCompletionSource Done)> _waiting = [];
+    private List<Waiting> _waiting = [];
     private bool _writing;
     private Exception? _broken;
     private long _next;
     private DateTimeOffset _lastAt;
+
+    /// <summary>What is asked for: events, or a rule that gives them once its turn has come.</summary>
+    private sealed record Waiting(RunEvent[] Events, Rule? Rule, TaskCompletionSource<Problem?> Done);
 
     public RunLog(RunContext context, string run, long epoch, RunState state)
     {
@@ -64,66 +71,120 @@ public sealed class RunLog
     }
 
     /// <summary>Appends events; they are durable and in the state when the task ends.</summary>
-    public Task AppendAsync(params RunEvent[] events)
+    public Task AppendAsync(params RunEvent[] events) => AskAsync(events, null);
+
+    /// <summary>Appends what a rule allows: it is put to the state with everything before it in it, and nothing comes
+    /// between the question and the append, so that of two who say what excludes each other one is refused.</summary>
+    /// <returns>Why it was refused; null where it was not.</returns>
+    public Task<Problem?> SayAsync(Rule rule) => AskAsync([], rule);
+
+    private Task<Problem?> AskAsync(RunEvent[] events, Rule? rule)
     {
-        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        var asked = new Waiting(
+            events,
+            rule,
+            new TaskCompletionSource<Problem?>(TaskCreationOptions.RunContinuationsAsynchronously)
+        );
         lock (_gate)
         {
             if (_broken is not null)
-                return Task.FromException(_broken);
-            _waiting.Add((events, done));
+                return Task.FromException<Problem?>(_broken);
+            _waiting.Add(asked);
             if (_writing)
-                return done.Task;
+                return asked.Done.Task;
             _writing = true;
         }
         _ = WriteAsync();
-        return done.Task;
+        return asked.Done.Task;
     }
 
     // Whoever comes while nobody writes does it; what has gathered meanwhile is another thread's, so that nobody writes
     // for others without end.
     private async Task WriteAsync()
     {
-        List<(RunEvent[] Events, TaskCompletionSource Done)> batch;
-        DateTimeOffset now;
-        lock (_gate)
-        {
-            (batch, _waiting) = (_waiting, []);
-            now = _context.Time.GetUtcNow();
-            if (now < _lastAt)
-                now = _lastAt; // a clock set back does not turn the journal's time
-            _lastAt = now;
-        }
+        var (batch, now) = Gathered();
+        var events = EventsOf(batch);
         try
         {
-            RunEvent[] events = batch.Count == 1 ? batch[0].Events : [.. batch.SelectMany(b => b.Events)];
-            var entries = await _context.Journal.AppendAsync(Run, Epoch, _next, events, now, CancellationToken.None);
-            _next += events.Length;
-            lock (State)
-                foreach (var entry in entries)
-                    State.Apply(entry);
-            _context.Feed.Publish(entries);
+            if (events.Length > 0)
+                await KeepAsync(events, now);
         }
         catch (Exception e)
         {
-            // Whether the entries are there is not known: nothing more is said under this ownership.
-            lock (_gate)
-            {
-                (_broken, _writing) = (e, false);
-                batch.AddRange(_waiting);
-                _waiting = [];
-            }
-            foreach (var (_, done) in batch)
-                done.TrySetException(e);
-            Grew?.Invoke();
+            Break(batch, e);
             return;
         }
-        foreach (var (_, done) in batch)
-            done.TrySetResult();
-        Grew?.Invoke();
+        foreach (var asked in batch)
+            asked.Done.TrySetResult(null);
+        if (events.Length > 0)
+            Grew?.Invoke();
         lock (_gate)
             if (!(_writing = _waiting.Count > 0))
                 return;
         _ = Task.Run(WriteAsync);
+    }
+
+    // A rule waits until everything before it is in the state: what is written together has none but at its head.
+    private (List<Waiting> Batch, DateTimeOffset Now) Gathered()
+    {
+        lock (_gate)
+        {
+            var next = _waiting.FindIndex(1, w => w.Rule is not null);
+            var many = next < 0 ? _waiting.Count : next;
+            var batch = _waiting[..many];
+            _waiting = _waiting[many..];
+            var now = _context.Time.GetUtcNow();
+            if (now < _lastAt)
+                now = _lastAt; // a clock set back does not turn the journal's time
+            _lastAt = now;
+            return (batch, now);
+        }
+    }
+
+    // What is refused is out of the batch.
+    private RunEvent[] EventsOf(List<Waiting> batch)
+    {
+        if (batch[0].Rule is { } rule)
+            try
+            {
+                var (allowed, refused) = Look(s => rule(s));
+                if (refused is null)
+                    batch[0] = batch[0] with { Events = allowed };
+                else
+                {
+                    batch[0].Done.TrySetResult(refused);
+                    batch.RemoveAt(0);
+                }
+            }
+            catch (Exception e)
+            {
+                batch[0].Done.TrySetException(e);
+                batch.RemoveAt(0);
+            }
+        return batch.Count == 1 ? batch[0].Events : [.. batch.SelectMany(b => b.Events)];
+    }
+
+    private async Task KeepAsync(RunEvent[] events, DateTimeOffset now)
+    {
+        var entries = await _context.Journal.AppendAsync(Run, Epoch, _next, events, now, CancellationToken.None);
+        _next += events.Length;
+        lock (State)
+            foreach (var entry in entries)
+                State.Apply(entry);
+        _context.Feed.Publish(entries);
+    }
+
+    // Whether the entries are there is not known: nothing more is said under this ownership.
+    private void Break(List<Waiting> batch, Exception e)
+    {
+        lock (_gate)
+        {
+            (_broken, _writing) = (e, false);
+            batch.AddRange(_waiting);
+            _waiting = [];
+        }
+        foreach (var asked in batch)
+            asked.Done.TrySetException(e);
+        Grew?.Invoke();
     }
 }

@@ -146,6 +146,14 @@ public sealed class DemoStack : IAsyncDisposable
         await _service.WaitForExitAsync();
     }
 
+    /// <summary>Lets the whole fleet stand still: whoever asks a node gets no answer and no error; with
+    /// <paramref name="still"/> false it goes on.</summary>
+    public async Task StillAsync(bool still)
+    {
+        using var kill = Process.Start("/bin/kill", [still ? "-STOP" : "-CONT", $"{_fleet!.Id}"]);
+        await kill.WaitForExitAsync();
+    }
+
     /// <summary>Starts a service that ends itself by force at a moment (see <c>TIDESTEP_ENDS</c>), and waits until it
     /// has, or until a run needs nothing more from it.</summary>
     /// <param name="ends">The moment, as in <c>append:2</c>.</param>

@@ -18,7 +18,7 @@ public sealed class DecisionTests
         var working = owner.ExecuteAsync(default);
         await Carriage.UntilAsync(owner, working, s => s.Status == RunStatus.Halted ? s.Halt!.Why : null);
         before?.Invoke(carriage);
-        Assert.Null(await owner.SayAsync(decide));
+        Assert.Null(await owner.SayAsync(s => decide(s)));
         await working;
         return carriage;
     }
@@ -296,5 +296,53 @@ public sealed class DecisionTests
         );
         await stop.CancelAsync();
         await working.ContinueWith(_ => { }, TaskScheduler.Default);
+    }
+
+    [Fact]
+    public async Task Of_many_who_decide_at_the_same_halt_one_is_heard()
+    {
+        var carriage = Failing("install");
+        var owner = await carriage.OwnerAsync(start: true);
+        var working = owner.ExecuteAsync(default);
+        await Carriage.UntilAsync(owner, working, s => s.Halt);
+        var seen = owner.Log.Look(s => s.HaltNumber);
+        carriage.Far.Outcome = (_, _) => 0;
+        var answers = await Task.WhenAll(
+            Enumerable
+                .Range(0, 40)
+                .Select(i =>
+                    Task.Run(() =>
+                        owner.SayAsync(s =>
+                            Orders.AnotherHalt(s, seen) is { } other
+                                ? ([], other)
+                                : Orders.Decide(s, DecisionKind.TryAgain, $"person {i}", null, null)
+                        )
+                    )
+                )
+        );
+        Assert.Single(answers, a => a is null);
+        await working;
+        Assert.Single(carriage.State.Decisions);
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
+    }
+
+    [Fact]
+    public async Task A_rule_that_breaks_harms_nobody_else_and_a_refused_one_writes_nothing()
+    {
+        var carriage = new Carriage(1);
+        var owner = await carriage.OwnerAsync(start: true);
+        var before = carriage.Journal.Entries.Count;
+        var asked = new[]
+        {
+            owner.SayAsync(_ => throw new InvalidOperationException("broken")),
+            owner.SayAsync(_ => ([new WentOn("Wren")], new Problem("no"))),
+            owner.SayAsync(_ => ([], null)),
+        };
+        await Assert.ThrowsAsync<InvalidOperationException>(() => asked[0]);
+        Assert.Equal("no", (await asked[1])!.What);
+        Assert.Null(await asked[2]);
+        Assert.Equal(before, carriage.Journal.Entries.Count);
+        await owner.ExecuteAsync(default);
+        Assert.Equal(RunEnd.Completed, carriage.State.End);
     }
 }

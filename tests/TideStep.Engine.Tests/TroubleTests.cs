@@ -281,7 +281,7 @@ public sealed class TroubleTests
             d.Decision is DecisionKind.ReturnAsFarAs or DecisionKind.StopHere
         );
         Assert.NotNull(await owner.SayAsync(s => Orders.Decide(s, DecisionKind.LeaveOut, "Wren", "", null)));
-        Assert.Null(await owner.SayAsync(LeaveOut));
+        Assert.Null(await owner.SayAsync(s => LeaveOut(s)));
         // The others go on; then the measure of the one that was left out is taken back there, and not while the other
         // attempt is at work.
         var asked = new TaskCompletionSource();

@@ -200,6 +200,61 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         Assert.Contains("Idempotency-Key", (string)(await Open(new { plan, label = "another" }, "k1"))["title"]!);
     }
 
+    private async Task<HttpResponseMessage> SaidAsync(string path, object body, string key, string? name = null)
+    {
+        using var http = Plain(_stack.Key, name ?? "Wren Hale");
+        using var request = new HttpRequestMessage(HttpMethod.Post, path)
+        {
+            Content = JsonContent.Create(body),
+            Headers = { { "Idempotency-Key", key } },
+        };
+        return await http.SendAsync(request);
+    }
+
+    [Fact]
+    public async Task A_key_is_its_callers_own()
+    {
+        var plan = await PlanAsync();
+        async Task<string> Of(string name) =>
+            (string)
+                (
+                    await (
+                        await SaidAsync("/api/runs", new { plan, label = name }, "mine", name)
+                    ).Content.ReadFromJsonAsync<JsonNode>()
+                )!["run"]!;
+        var wren = await Of("Wren Hale");
+        Assert.NotEqual(wren, await Of("Ida Moss"));
+        Assert.Equal(wren, await Of("Wren Hale"));
+    }
+
+    [Fact]
+    public async Task What_is_said_of_a_run_waits_for_no_start_of_another()
+    {
+        var (plan, other) = (await PlanAsync("goals/boards.yaml"), await PlanAsync());
+        var run = (string)
+            (
+                await (
+                    await SaidAsync("/api/runs", new { plan, label = "to be held" }, "held")
+                ).Content.ReadFromJsonAsync<JsonNode>()
+            )!["run"]!;
+        await _stack.StillAsync(true);
+        try
+        {
+            // A start reads its members first, and none of them answers.
+            var starting = SaidAsync("/api/runs", new { plan = other, start = true }, "starts");
+            var holding = SaidAsync($"/api/runs/{run}/hold", new { at = DateTimeOffset.UtcNow.AddDays(400) }, "hold");
+            Assert.Equal(holding, await Task.WhenAny(starting, holding));
+            Assert.False(starting.IsCompleted);
+            await holding;
+            await _stack.StillAsync(false);
+            await starting;
+        }
+        finally
+        {
+            await _stack.StillAsync(false);
+        }
+    }
+
     [Fact]
     public async Task A_plan_made_twice_has_one_digest_and_its_body_is_the_same_byte_for_byte()
     {

@@ -89,14 +89,14 @@ public static class PointRoutes
                     return once.OnceAsync(
                         http,
                         request,
-                        async () =>
+                        async alive =>
                         {
                             (var answers, refused) = await desk.GiveUpAsync(
                                 [.. (request.Points ?? []).Select(p => (p.Run, p.Point))],
                                 AccessRules.ActorOf(http),
                                 request.Reason,
                                 request.Dry,
-                                ct
+                                alive
                             );
                             return refused.Count > 0 ? null : (200, answers);
                         },

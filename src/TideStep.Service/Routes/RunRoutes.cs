@@ -173,15 +173,21 @@ public static class RunRoutes
                     return once.OnceAsync(
                         http,
                         request,
-                        async () =>
+                        async alive =>
                         {
                             var (label, by) = (request.Label ?? "", AccessRules.ActorOf(http));
                             string? run;
                             if (request.Start)
-                                (run, refused) = await desk.OpenAndStartAsync(request.Plan, label, by, ct, request.At);
+                                (run, refused) = await desk.OpenAndStartAsync(
+                                    request.Plan,
+                                    label,
+                                    by,
+                                    alive,
+                                    request.At
+                                );
                             else
                             {
-                                (run, var problem) = await desk.OpenAsync(request.Plan, label, by, ct);
+                                (run, var problem) = await desk.OpenAsync(request.Plan, label, by, alive);
                                 refused = problem is null ? [] : [problem];
                             }
                             return run is null ? null : (201, new { run });
@@ -235,9 +241,9 @@ public static class RunRoutes
                     return await once.OnceAsync(
                         http,
                         request ?? new StartRequest(),
-                        async () =>
+                        async alive =>
                         {
-                            refused = await desk.StartAsync(run, AccessRules.ActorOf(http), ct, request?.At);
+                            refused = await desk.StartAsync(run, AccessRules.ActorOf(http), alive, request?.At);
                             return refused.Count > 0 ? null : (202, null);
                         },
                         () => Answers.Problems(409, $"run {run} was not started", refused)
@@ -426,14 +432,14 @@ public static class RunRoutes
                     return once.OnceAsync(
                         http,
                         request,
-                        async () =>
+                        async alive =>
                         {
                             (var back, refused) = await returns.StartAsync(
                                 run,
                                 request.AsFarAs,
                                 request.Reason ?? "",
                                 AccessRules.ActorOf(http),
-                                ct
+                                alive
                             );
                             return back is null ? null : (201, new { run = back });
                         },
@@ -565,7 +571,7 @@ public static class RunRoutes
         object request,
         RunDesk desk,
         Idempotency once,
-        Func<RunState, (RunEvent[], Problem?)> rule,
+        Rule rule,
         CancellationToken ct
     )
     {
@@ -573,9 +579,9 @@ public static class RunRoutes
         return once.OnceAsync(
             http,
             request,
-            async () =>
+            async alive =>
             {
-                refused = await desk.SayAsync(run, rule, ct);
+                refused = await desk.SayAsync(run, rule, alive);
                 return refused is null ? (202, null) : null;
             },
             () =>

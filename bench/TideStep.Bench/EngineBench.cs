@@ -1,3 +1,5 @@
+using System.Diagnostics;
+using System.Text.Json;
 using TideStep.Connectors;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
@@ -75,7 +77,8 @@ internal static class EngineBench
         var settings = new EngineSettings(1e9, TimeSpan.FromMilliseconds(1), 64, folder);
         var steps = plan.Blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length));
         var entries = 0;
-        async Task Carry()
+        Task Carry() => CarryAsync(null);
+        async Task CarryAsync(Action<RunExecutor>? watched)
         {
             var run = "r" + Guid.NewGuid().ToString("N")[..10];
             var now = DateTimeOffset.UtcNow;
@@ -105,6 +108,7 @@ internal static class EngineBench
                 (_, _) => Task.CompletedTask
             );
             await executor.Log.AppendAsync(new Started("bench"));
+            watched?.Invoke(executor);
             await executor.ExecuteAsync(default);
             entries = (int)state.Sequence;
         }
@@ -144,8 +148,20 @@ internal static class EngineBench
             );
         }
         var (ours, journal) = await Measure.InTurn(3, Carry, Appends);
+        var pages = new Pages();
+        await CarryAsync(pages.Open);
+        var (worst, bytes) = await pages.ClosedAsync();
+        if (Environment.GetEnvironmentVariable("TIDESTEP_BENCH_SHOW") is not null)
+            Console.Error.WriteLine(pages.Spread);
         return
         [
+            new Figure(
+                $"the view of a run of {Members} members that works, asked for by {Pages.Many} pages at once: p99",
+                Measure.Write(worst, "ms"),
+                $"{bytes / 1024} KiB",
+                worst / 50,
+                "under 50 ms"
+            ),
             new Figure(
                 $"engine per step, {Members} members without work of their own",
                 Measure.Write(ours / steps * 1000, "ms"),
@@ -154,5 +170,50 @@ internal static class EngineBench
                 "under 1 ms"
             ),
         ];
+    }
+
+    /// <summary>Pages that ask for the view of a run again and again while it works.</summary>
+    private sealed class Pages
+    {
+        public const int Many = 10;
+
+        private static readonly TimeSpan Again = TimeSpan.FromMilliseconds(120);
+        private readonly CancellationTokenSource _closed = new();
+        private readonly List<Task<List<(double Took, int Bytes)>>> _open = [];
+
+        public string Spread { get; private set; } = "";
+
+        public void Open(RunExecutor executor)
+        {
+            for (var i = 0; i < Many; i++)
+                _open.Add(Task.Run(() => WatchAsync(executor)));
+        }
+
+        private async Task<List<(double Took, int Bytes)>> WatchAsync(RunExecutor executor)
+        {
+            var all = new List<(double, int)>();
+            while (!_closed.IsCancellationRequested)
+            {
+                var since = Stopwatch.GetTimestamp();
+                var view = executor.Log.Look(s =>
+                    RunView.Of("r", s, 1, n => n == Math.Max(1, s.CurrentBlock), most: 200)
+                );
+                var bytes = JsonSerializer.SerializeToUtf8Bytes(view, Json.Options).Length;
+                all.Add((Stopwatch.GetElapsedTime(since).TotalMilliseconds, bytes));
+                await Task.Delay(Again);
+            }
+            return all;
+        }
+
+        public async Task<(double Worst, int Bytes)> ClosedAsync()
+        {
+            await _closed.CancelAsync();
+            var all = (await Task.WhenAll(_open)).SelectMany(t => t).ToList();
+            var sorted = all.Select(a => a.Took).Order().ToList();
+            Spread =
+                $"{all.Count} views: half within {sorted[all.Count / 2]:0.0} ms, of ten nine within "
+                + $"{sorted[all.Count * 9 / 10]:0.0} ms, all within {sorted[^1]:0.0} ms";
+            return (all.Select(a => a.Took).Order().ElementAt((int)(all.Count * 0.99)), all.Max(a => a.Bytes));
+        }
     }
 }

@@ -88,6 +88,17 @@ public sealed class Context
             ]);
             return Exit.Unreached;
         }
+        catch (System.Text.Json.JsonException e)
+        {
+            Output.Problems([
+                new Problem(
+                    "what the service answered is not what was expected",
+                    e.Message.Split('\n')[0],
+                    "It may be another program, or one of another version: see 'tidestep --version'."
+                ),
+            ]);
+            return Exit.Unreached;
+        }
         catch (MisusedException e)
         {
             Output.Problems(e.Problems);

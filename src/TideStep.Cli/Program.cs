@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.CommandLine.Parsing;
 using TideStep.Cli;
 using TideStep.Cli.Commands;
 
@@ -29,6 +30,18 @@ if (parsed.Errors.Count > 0)
 {
     foreach (var error in parsed.Errors)
         Console.Error.WriteLine(error.Message);
+    Console.Error.WriteLine("See 'tidestep --help', or add --help to the command.");
+    return Exit.Misused;
+}
+
+// An argument that is there and empty names nothing; a variable that was not set is what mostly makes one.
+foreach (
+    var argument in parsed
+        .CommandResult.Children.OfType<ArgumentResult>()
+        .Where(a => a.Tokens.Any(t => t.Value.Trim().Length == 0))
+)
+{
+    Console.Error.WriteLine($"{argument.Argument.Name.ToUpperInvariant()} is empty");
     Console.Error.WriteLine("See 'tidestep --help', or add --help to the command.");
     return Exit.Misused;
 }

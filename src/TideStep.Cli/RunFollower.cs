@@ -93,7 +93,7 @@ public static class RunFollower
     {
         while (true)
         {
-            var view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
+            var view = await client.GetAsync<RunView>($"/api/runs/{run}?lanes=current", ct);
             if (!Returns(view) || view.Child != child)
                 return view;
             await Task.Delay(100, ct);
@@ -107,7 +107,7 @@ public static class RunFollower
     {
         try
         {
-            return await client.GetAsync<RunView>($"/api/runs/{run}", ct);
+            return await client.GetAsync<RunView>($"/api/runs/{run}?lanes=current", ct);
         }
         catch (HttpRequestException)
         {

@@ -584,15 +584,26 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         var stored = await store.FindPlanAsync(digest, ct);
         if (stored is null && digest.Length >= 6)
         {
-            var fitting = (await store.PlansAsync(1000, ct))
-                .Where(p =>
-                    p.Digest.StartsWith(digest, StringComparison.Ordinal)
-                    || p.Digest.StartsWith("sha256:" + digest, StringComparison.Ordinal)
-                )
-                .Take(2)
-                .ToList();
+            var fitting = await store.PlansLikeAsync(digest, ct);
+            if (fitting.Count == 0)
+                fitting = await store.PlansLikeAsync("sha256:" + digest, ct);
             stored = fitting.Count == 1 ? fitting[0] : null;
         }
-        return stored is null ? null : JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options);
+        return stored is null ? null : Read(stored);
+    }
+
+    // The digest is taken over the bytes that are kept: what was changed there is no plan that anybody agreed to.
+    private static Plan Read(StoredPlan stored)
+    {
+        if (Json.DigestOfText(stored.Body) != stored.Digest)
+            throw new DamagedRecordException($"plan {stored.Digest} was changed where it is kept");
+        try
+        {
+            return JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options)!.KeptAs(stored.Digest);
+        }
+        catch (Exception e) when (e is JsonException or NotSupportedException or FormatException)
+        {
+            throw new DamagedRecordException($"plan {stored.Digest} can't be read: {e.Message}", e);
+        }
     }
 }

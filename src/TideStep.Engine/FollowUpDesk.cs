@@ -52,7 +52,7 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
                     .Select(r => r.Id)
         )
         {
-            if (await runs.StateAsync(id, ct) is not { } state)
+            if (await runs.ReadableAsync(id, ct) is not { } state)
                 continue;
             var back = await LedBackAsync(state, ct);
             var marks = (await _marks.ReadAsync(id, ct)).ToLookup(m => m.FollowUp);

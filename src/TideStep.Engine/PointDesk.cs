@@ -198,7 +198,7 @@ public sealed class PointDesk(
     {
         var found = new List<(string, RunState)>();
         foreach (var stored in await journal.RunsAsync(openOnly: false, RunsLookedAt, null, ct))
-            if (await runs.StateAsync(stored.Id, ct) is { } state)
+            if (await runs.ReadableAsync(stored.Id, ct) is { } state)
                 found.Add((stored.Id, state));
         return found;
     }

@@ -94,7 +94,7 @@ public sealed class RunDesk(
     {
         var left = new Dictionary<string, string>();
         foreach (var run in await journal.RunsAsync(openOnly: false, RunsLookedBack, null, ct))
-            if (await StateAsync(run.Id, ct) is { End: not null } state)
+            if (await ReadableAsync(run.Id, ct) is { End: not null } state)
                 foreach (var (member, label) in state.After)
                     left.TryAdd(member, label);
         return left;
@@ -122,23 +122,40 @@ public sealed class RunDesk(
     /// <summary>Takes up every run that has begun and not ended.</summary>
     public async Task ResumeAsync(CancellationToken ct)
     {
-        foreach (var run in await journal.RunsAsync(openOnly: true, 1000, null, ct))
+        DateTimeOffset? before = null;
+        while (true)
         {
-            if (await StateAsync(run.Id, ct) is not { } state)
-                continue;
-            if (state.StartedAt is null)
-            {
-                // A start that the service's end broke off: nothing has begun, so nothing is held for it.
-                if (run.Parent is null)
-                    await journal.ReleaseAsync(run.Id, ct);
-                continue;
-            }
-            await HostAsync(run.Id, state, ct);
+            var open = await journal.RunsAsync(openOnly: true, TakenUpAtOnce, before, ct);
+            foreach (var run in open)
+                try
+                {
+                    await TakeUpAsync(run, ct);
+                }
+                catch (DamagedRecordException e)
+                {
+                    log($"run {run.Id} is set aside", e);
+                }
+            if (open.Count < TakenUpAtOnce)
+                break;
+            before = open[^1].OpenedAt;
         }
         _takenUp.TrySetResult();
         // A parent whose child ended while nobody watched learns it now.
         foreach (var (id, executor) in _executors)
             await TellParentAsync(id, executor, ct);
+    }
+
+    private const int TakenUpAtOnce = 1000;
+
+    private async Task TakeUpAsync(StoredRun run, CancellationToken ct)
+    {
+        if (await StateAsync(run.Id, ct) is not { } state)
+            return;
+        if (state.StartedAt is not null)
+            await HostAsync(run.Id, state, ct);
+        // A start that the service's end broke off: nothing has begun, so nothing is held for it.
+        else if (run.Parent is null)
+            await journal.ReleaseAsync(run.Id, ct);
     }
 
     /// <summary>Opens a run of a kept plan.</summary>
@@ -679,6 +696,20 @@ public sealed class RunDesk(
 
     /// <summary>A run's state folded from its journal, or null where there is none.</summary>
     public Task<RunState?> StateAsync(string run, CancellationToken ct) => StateAsync(run, long.MaxValue, ct);
+
+    /// <summary>The same, or null where what is kept of it can't be read: for lists, which one run does not
+    /// keep from being shown.</summary>
+    public async Task<RunState?> ReadableAsync(string run, CancellationToken ct)
+    {
+        try
+        {
+            return await StateAsync(run, ct);
+        }
+        catch (DamagedRecordException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>The same, as it was right after an entry.</summary>
     public async Task<RunState?> StateAsync(string run, long upTo, CancellationToken ct)

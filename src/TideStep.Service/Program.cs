@@ -13,30 +13,38 @@ using TideStep.Service.Routes;
 using TideStep.Storage;
 using TideStep.Tables;
 
+if (ServiceOptions.Answered(args) is { } answered)
+    return answered;
 var builder = WebApplication.CreateSlimBuilder(args);
 
 // a start that fails is said below
 builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.Extensions.Hosting", LogLevel.None);
-var settings = ServiceSettings.From(builder.Configuration);
-Directory.CreateDirectory(settings.Data);
-foreach (var own in new[] { "secrets", "artefacts" })
-    Directory.CreateDirectory(Path.Combine(settings.Data, own));
-
+ServiceSettings settings;
 SqlStore store;
+AccessKey key;
+var time = ShiftedClock.OfProcess;
 try
 {
+    settings = ServiceSettings.From(builder.Configuration);
+    Directory.CreateDirectory(settings.Data);
+    foreach (var own in new[] { "secrets", "artefacts" })
+        Directory.CreateDirectory(Path.Combine(settings.Data, own));
+    key = AccessKey.Open(settings.Data, time);
     store = settings.Database is { } text
         ? new PostgresStore(text)
         : new SqliteStore(Path.Combine(settings.Data, "tidestep.db"));
 }
-catch (StoreUnavailableException e)
+catch (Exception e) when (e is StoreUnavailableException or FormatException)
 {
     Console.Error.WriteLine(e.Message);
     return 3;
 }
+catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+{
+    Console.Error.WriteLine($"the data folder can't be used: {e.Message}\nName another with --data.");
+    return 3;
+}
 
-var time = ShiftedClock.OfProcess;
-var key = AccessKey.Open(settings.Data, time);
 var engine = new EngineSettings(
     settings.Pace,
     TimeSpan.FromMilliseconds(settings.Pace > 1 ? 50 : 200),
@@ -87,6 +95,8 @@ builder
     .AddSingleton(journal)
     .AddSingleton<IDocumentStore>(store)
     .AddSingleton<INoticeStore>(store)
+    .AddSingleton<IRunLines>(store)
+    .AddSingleton<RunList>()
     .AddSingleton(feed)
     .AddSingleton(estates)
     .AddSingleton(checks)
@@ -158,7 +168,7 @@ builder.Services.AddSingleton(services => new NoticeDesk(
     Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people),
 });
 builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
-builder.Services.AddProblemDetails();
+builder.Services.AddProblemDetails().AddExceptionHandler<Unkept>();
 builder.Services.AddOpenApi();
 builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
 builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 64L * 1024 * 1024);

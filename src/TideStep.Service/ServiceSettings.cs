@@ -17,6 +17,7 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
     /// folder.</summary>
     public string? VaultKey { get; init; }
 
+    /// <exception cref="FormatException">A port or a pace is none, in words.</exception>
     public static ServiceSettings From(IConfiguration configuration)
     {
         var home = Environment.GetFolderPath(Environment.SpecialFolder.UserProfile);
@@ -27,13 +28,25 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
                     ?? Environment.GetEnvironmentVariable("TIDESTEP_DATA")
                     ?? Path.Combine(home, ".tidestep")
             ),
-            int.Parse(configuration["port"] ?? "7470", CultureInfo.InvariantCulture),
+            PortOf(configuration["port"] ?? "7470"),
             configuration["database"],
-            double.Parse(configuration["pace"] ?? "1", CultureInfo.InvariantCulture),
+            PaceOf(configuration["pace"] ?? "1"),
             new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c))
         )
         {
             VaultKey = configuration["vault-key"],
         };
     }
+
+    private static int PortOf(string text) =>
+        int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var port) && port <= 65535
+            ? port
+            : throw new FormatException($"'{text}' is no port: give a number up to 65535 with --port");
+
+    private static double PaceOf(string text) =>
+        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var pace)
+        && pace > 0
+        && double.IsFinite(pace)
+            ? pace
+            : throw new FormatException($"'{text}' is no pace: give a number above nought with --pace");
 }

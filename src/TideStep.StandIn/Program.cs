@@ -1,23 +1,38 @@
 using TideStep.Core.Estates;
 using TideStep.StandIn;
 
+if (FleetOptions.Answered(args) is { } answered)
+    return answered;
+
 // The stand-in fleet: simulated nodes behind an HTTP API, reached over the network like real ones.
 var builder = WebApplication.CreateSlimBuilder(args);
 builder.Logging.SetMinimumLevel(LogLevel.Warning);
 string Setting(string name, string otherwise) => builder.Configuration[name] ?? otherwise;
 
 var (estatePath, readingsPath) = (Setting("estate", "demo/estate.yaml"), Setting("readings", "demo/readings.yaml"));
+foreach (var path in new[] { estatePath, readingsPath })
+    if (!File.Exists(path))
+        return Fail([
+            new TideStep.Core.Documents.Problem($"there is no file {path}", null, "See 'tidestep-standin --help'."),
+        ]);
+if (
+    !double.TryParse(
+        Setting("pace", "1"),
+        System.Globalization.NumberStyles.Float,
+        System.Globalization.CultureInfo.InvariantCulture,
+        out var pace
+    )
+    || !(pace > 0)
+    || !ushort.TryParse(Setting("port", "7471"), out _)
+)
+    return Fail([new TideStep.Core.Documents.Problem("the port or the pace is no number that could be meant")]);
 var estate = EstateDocument.Read(File.ReadAllText(estatePath), estatePath);
 if (!estate.Ok)
     return Fail(estate.Problems);
 var readings = ReadingsDocument.Read(File.ReadAllText(readingsPath), readingsPath, estate.Value!);
 if (!readings.Ok)
     return Fail(readings.Problems);
-var fleet = new Fleet(
-    estate.Value!,
-    readings.Value!,
-    double.Parse(Setting("pace", "1"), System.Globalization.CultureInfo.InvariantCulture)
-);
+var fleet = new Fleet(estate.Value!, readings.Value!, pace);
 
 builder.WebHost.UseUrls($"http://127.0.0.1:{Setting("port", "7471")}");
 var app = builder.Build();

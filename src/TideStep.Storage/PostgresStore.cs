@@ -13,12 +13,23 @@ public sealed class PostgresStore : SqlStore
 
     public PostgresStore(string connectionText)
     {
-        _source = NpgsqlDataSource.Create(connectionText);
-        using var connection = _source.OpenConnection();
-        using var transaction = connection.BeginTransaction();
-        connection.Execute("select pg_advisory_xact_lock(@key)", new { key = MigrationLock });
-        Migrate(connection);
-        transaction.Commit();
+        try
+        {
+            _source = NpgsqlDataSource.Create(connectionText);
+            using var connection = _source.OpenConnection();
+            using var transaction = connection.BeginTransaction();
+            connection.Execute("select pg_advisory_xact_lock(@key)", new { key = MigrationLock });
+            Migrate(connection);
+            transaction.Commit();
+        }
+        catch (NpgsqlException e)
+        {
+            throw new StoreUnavailableException($"the database can't be reached: {e.Message}", e);
+        }
+        catch (ArgumentException e)
+        {
+            throw new StoreUnavailableException($"--database is no connection text: {e.Message}", e);
+        }
     }
 
     protected override string ForUpdate => " for update";

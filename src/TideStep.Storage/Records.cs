@@ -13,6 +13,11 @@ public sealed record StoredDocument(
     string Author
 );
 
+/// <summary>A run as lists show it, as it was after one of its entries.</summary>
+/// <param name="Sequence">The number of that entry.</param>
+/// <param name="Words">What it is found by.</param>
+public sealed record StoredRunLine(string Run, long Sequence, string Body, string Words);
+
 /// <summary>A frozen plan with who made it and when.</summary>
 public sealed record StoredPlan(
     string Digest,
@@ -60,4 +65,8 @@ public sealed class StaleOwnerException(string message) : Exception(message);
 
 /// <summary>The database can't take what must be kept: the disk is full, the file can't be written, the server is
 /// gone.</summary>
-public sealed class StoreUnavailableException(string message, Exception inner) : Exception(message, inner);
+public sealed class StoreUnavailableException(string message, Exception? inner = null) : Exception(message, inner);
+
+/// <summary>What is kept can't be read or is not what was kept: entries or documents that were changed, cut or lost.
+/// Nothing else is harmed by it.</summary>
+public sealed class DamagedRecordException(string message, Exception? inner = null) : Exception(message, inner);

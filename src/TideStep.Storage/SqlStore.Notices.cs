@@ -40,18 +40,7 @@ public abstract partial class SqlStore : INoticeStore
                                     + "position > @after order by position limit @limit",
                                 new { after, limit }
                             )
-                            .Select(r =>
-                                (
-                                    r.Position,
-                                    new JournalEntry(
-                                        r.Run,
-                                        r.Sequence,
-                                        r.Epoch,
-                                        Time(r.At),
-                                        JsonSerializer.Deserialize<RunEvent>(r.Body, Json.Options)!
-                                    )
-                                )
-                            ),
+                            .SelectMany(r => Readable(r.Position, r.Run, r.Sequence, r.Epoch, r.At, r.Body)),
                     ],
             ct
         );
@@ -158,4 +147,26 @@ public abstract partial class SqlStore : INoticeStore
                     ],
             ct
         );
+
+    // A run whose entries can't be read is set aside; the others are told of.
+    private static IEnumerable<(long Position, JournalEntry Entry)> Readable(
+        long position,
+        string run,
+        long sequence,
+        long epoch,
+        string at,
+        string body
+    )
+    {
+        JournalEntry entry;
+        try
+        {
+            entry = EntryOf(run, sequence, epoch, at, body);
+        }
+        catch (DamagedRecordException)
+        {
+            yield break;
+        }
+        yield return (position, entry);
+    }
 }

@@ -37,6 +37,7 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
         connection.Execute("create table if not exists schema_versions (number bigint primary key, at text not null)");
         var done = connection.Query<long>("select number from schema_versions").ToHashSet();
         var assembly = typeof(SqlStore).Assembly;
+        long newest = 0;
         foreach (
             var name in assembly
                 .GetManifestResourceNames()
@@ -45,6 +46,7 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
         )
         {
             var number = long.Parse(name.Split('.')[^2].Split('-')[0], CultureInfo.InvariantCulture);
+            newest = Math.Max(newest, number);
             if (done.Contains(number))
                 continue;
             using var reader = new StreamReader(assembly.GetManifestResourceStream(name)!);
@@ -54,6 +56,11 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
                 new { number, at = Text(DateTimeOffset.UtcNow) }
             );
         }
+        if (done.Count > 0 && done.Max() > newest)
+            throw new StoreUnavailableException(
+                $"the database was written by a newer Tide Step: its schema is {done.Max()}, this program knows "
+                    + $"{newest}; start that program, or give this one a backup of before"
+            );
     }
 
     private static string Text(DateTimeOffset at) =>
@@ -204,16 +211,36 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
                                     + "sequence > @after order by sequence",
                                 new { run, after }
                             )
-                            .Select(r => new JournalEntry(
-                                run,
-                                r.Sequence,
-                                r.Epoch,
-                                Time(r.At),
-                                JsonSerializer.Deserialize<RunEvent>(r.Body, Json.Options)!
-                            )),
+                            .Select(
+                                (r, i) =>
+                                    r.Sequence == after + 1 + i
+                                        ? EntryOf(run, r.Sequence, r.Epoch, r.At, r.Body)
+                                        : throw new DamagedRecordException(
+                                            $"entry {after + 1 + i} of run {run} is missing"
+                                        )
+                            ),
                     ],
             ct
         );
+
+    /// <exception cref="DamagedRecordException">It can't be read.</exception>
+    private static JournalEntry EntryOf(string run, long sequence, long epoch, string at, string body)
+    {
+        try
+        {
+            return new JournalEntry(
+                run,
+                sequence,
+                epoch,
+                Time(at),
+                JsonSerializer.Deserialize<RunEvent>(body, Json.Options)!
+            );
+        }
+        catch (Exception e) when (e is JsonException or FormatException or NotSupportedException or ArgumentException)
+        {
+            throw new DamagedRecordException($"entry {sequence} of run {run} can't be read: {e.Message}", e);
+        }
+    }
 
     public Task<IReadOnlyList<StoredRun>> RunsAsync(
         bool openOnly,
@@ -475,6 +502,21 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
                         new { digest }
                     )
                     ?.ToPlan(),
+            ct
+        );
+
+    public Task<IReadOnlyList<StoredPlan>> PlansLikeAsync(string beginning, CancellationToken ct) =>
+        ReadAsync(
+            c =>
+                (IReadOnlyList<StoredPlan>)
+                    [
+                        .. c.Query<PlanRow>(
+                                "select digest, estate, kind, body, at, author from plans where digest >= @from and "
+                                    + "digest < @to order by digest limit 2",
+                                new { from = beginning, to = beginning + "~" }
+                            )
+                            .Select(r => r.ToPlan()),
+                    ],
             ct
         );
 

@@ -59,6 +59,14 @@ public sealed class SqliteStore : SqlStore
             Execute("commit");
             _last = Last();
         }
+        catch (StoreUnavailableException)
+        {
+            if (_writer is not null)
+                Execute("rollback");
+            _writer?.Dispose();
+            _lock.Dispose();
+            throw;
+        }
         catch (SqliteException e)
         {
             _lock.Dispose();

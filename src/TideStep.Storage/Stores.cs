@@ -63,6 +63,24 @@ public interface IJournal
     Task ReleaseAsync(string run, CancellationToken ct);
 }
 
+/// <summary>Runs as lists show them: rows that the journal can rebuild.</summary>
+public interface IRunLines
+{
+    /// <summary>The newest runs first, each with the number of its last entry and the row that is kept of it, which may
+    /// be behind or missing.</summary>
+    Task<IReadOnlyList<(StoredRun Run, long Last, StoredRunLine? Line)>> LinesAsync(
+        int limit,
+        DateTimeOffset? before,
+        CancellationToken ct
+    );
+
+    /// <summary>Keeps a row, unless a later one is kept already.</summary>
+    Task SaveLineAsync(StoredRunLine line, CancellationToken ct);
+
+    /// <summary>Takes every row away; each is made anew when it is asked for.</summary>
+    Task ForgetLinesAsync(CancellationToken ct);
+}
+
 /// <summary>Notices that are to be sent: each once, whatever ends in between, and tried again until it is
 /// taken.</summary>
 public interface INoticeStore
@@ -112,6 +130,9 @@ public interface IDocumentStore
     Task<IReadOnlyList<StoredDocument>> LatestAsync(string kind, CancellationToken ct);
 
     Task SavePlanAsync(StoredPlan plan, CancellationToken ct);
+
+    /// <summary>Plans whose digest begins so, two at most.</summary>
+    Task<IReadOnlyList<StoredPlan>> PlansLikeAsync(string beginning, CancellationToken ct);
 
     Task<StoredPlan?> FindPlanAsync(string digest, CancellationToken ct);
 

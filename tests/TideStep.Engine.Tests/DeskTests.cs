@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Microsoft.Data.Sqlite;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
@@ -60,6 +61,86 @@ public sealed class DeskTests : IAsyncLifetime
             "me",
             (what, _) => _logged(what)
         );
+    }
+
+    // What nobody of ours does: somebody writes into the database itself, while no service has it.
+    private async Task InTheDatabaseAsync(string statement)
+    {
+        await _store.DisposeAsync();
+        await using (
+            var connection = new SqliteConnection($"Data Source={Path.Combine(_folder, "t.db")};Pooling=False")
+        )
+        {
+            await connection.OpenAsync();
+            await using var command = connection.CreateCommand();
+            command.CommandText = statement;
+            Assert.NotEqual(0, await command.ExecuteNonQueryAsync());
+        }
+        Open();
+    }
+
+    [Theory]
+    [InlineData(
+        "update journal set event = '{\"event\":\"started\"' where run = '{run}' and sequence = 3",
+        "can't be read"
+    )]
+    [InlineData(
+        "update journal set event = '{\"event\":\"of-tomorrow\"}' where run = '{run}' and sequence = 3",
+        "can't be read"
+    )]
+    [InlineData("delete from journal where run = '{run}' and sequence = 2", "entry 2")]
+    [InlineData("update plans set body = replace(body, '\"6\"', '\"5\"')", "was changed where it is kept")]
+    public async Task What_is_damaged_sets_its_run_aside_and_everything_else_works(string damage, string said)
+    {
+        var (damaged, whole) = (await OpenAsync(), await OpenAsync());
+        Assert.Empty(await _runs.StartAsync(damaged, "Wren", default));
+        await EndOf(damaged);
+        var ofPlan = damage.Contains("plans", StringComparison.Ordinal);
+        await InTheDatabaseAsync(damage.Replace("{run}", damaged, StringComparison.Ordinal));
+        await _runs.ResumeAsync(default);
+        var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        Assert.Equal(2, lines.Count);
+        Assert.Contains(said, lines.Single(l => l.Run == damaged).SetAside);
+        Assert.Equal(ofPlan, lines.Single(l => l.Run == whole).SetAside is not null);
+        await Assert.ThrowsAsync<DamagedRecordException>(() => _runs.StateAsync(damaged, default));
+        if (!ofPlan)
+            Assert.NotNull(await _runs.StateAsync(whole, default));
+    }
+
+    [Fact]
+    public async Task A_database_of_a_newer_program_is_refused_in_words()
+    {
+        await _store.DisposeAsync();
+        await using (
+            var connection = new SqliteConnection($"Data Source={Path.Combine(_folder, "t.db")};Pooling=False")
+        )
+        {
+            await connection.OpenAsync();
+            await using var command = connection.CreateCommand();
+            command.CommandText = "insert into schema_versions (number, at) values (999, 'later')";
+            await command.ExecuteNonQueryAsync();
+        }
+        var refused = Assert.Throws<StoreUnavailableException>(Open);
+        Assert.Contains("was written by a newer Tide Step: its schema is 999", refused.Message);
+        // What was refused holds nothing: it can be tried again.
+        Assert.Contains("newer", Assert.Throws<StoreUnavailableException>(Open).Message);
+    }
+
+    [Fact]
+    public async Task Lists_are_rows_that_follow_the_journal()
+    {
+        var run = await OpenAsync();
+        var list = new RunList(_runs, _store);
+        async Task<RunLine> LineAsync() => Assert.Single(await list.OfAsync(10, null, "run app", null, default));
+        Assert.Equal(RunStatus.Ready, (await LineAsync()).Status);
+        Assert.Empty(await _runs.StartAsync(run, "Wren", default));
+        await EndOf(run);
+        for (var twice = 0; twice < 2; twice++)
+            Assert.Equal((RunStatus.Completed, 1.0), ((await LineAsync()).Status, (await LineAsync()).Share));
+        Assert.Empty(await list.OfAsync(10, null, "no such word", null, default));
+        Assert.Empty(await list.OfAsync(10, null, null, RunStatus.Halted, default));
+        await _store.ForgetLinesAsync(default);
+        Assert.Equal(RunStatus.Completed, (await LineAsync()).Status);
     }
 
     private static IncomingDocument[] Documents(Fleet fleet) =>

@@ -343,6 +343,31 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         Assert.Contains("another Tide Step service is using", error);
     }
 
+    [Theory]
+    [InlineData(2, "'--prot'", "--prot", "7")]
+    [InlineData(3, "'ninety' is no port", "--port", "ninety")]
+    [InlineData(3, "'70000' is no port", "--port", "70000")]
+    [InlineData(3, "'0' is no pace", "--pace", "0")]
+    [InlineData(3, "the data folder can't be used", "--data", "/proc/none/of/this")]
+    [InlineData(3, "the database can't be reached", "--port", "0", "--database", "Host=127.0.0.1;Port=1;Timeout=2")]
+    [InlineData(3, "is no connection text", "--port", "0", "--database", "tide=1")]
+    public async Task A_service_that_can_not_start_says_why_in_a_sentence(int status, string said, params string[] with)
+    {
+        var (ended, error) = await _stack.SecondServiceAsync(with);
+        Assert.Equal(status, ended);
+        Assert.Contains(said, error);
+        Assert.DoesNotContain("   at ", error);
+    }
+
+    [Fact]
+    public async Task Who_asks_a_program_for_help_gets_it_and_nothing_starts()
+    {
+        Assert.Equal((0, ""), await _stack.SecondServiceAsync("--help"));
+        var empty = await _stack.Cli("run", "follow", "");
+        Assert.Equal(2, empty.Status);
+        Assert.StartsWith("RUN is empty", empty.Error);
+    }
+
     [Fact]
     public async Task A_port_that_is_taken_names_the_option_that_changes_it()
     {

@@ -81,6 +81,26 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_row_of_the_list_is_kept_once_and_never_goes_back()
+    {
+        var (run, epoch) = await RunAsync();
+        async Task<(long Last, StoredRunLine? Line)> KeptAsync() =>
+            (await _store.LinesAsync(1_000_000, null, default))
+                .Where(l => l.Run.Id == run)
+                .Select(l => (l.Last, l.Line))
+                .Single();
+        Assert.Equal((1, null), await KeptAsync());
+        await _store.SaveLineAsync(new StoredRunLine(run, 1, "{}", "first"), default);
+        await _store.AppendAsync(run, epoch, 1, [new Held()], Now, default);
+        Assert.Equal((2, new StoredRunLine(run, 1, "{}", "first")), await KeptAsync());
+        await _store.SaveLineAsync(new StoredRunLine(run, 2, "{}", "second"), default);
+        await _store.SaveLineAsync(new StoredRunLine(run, 1, "{}", "first"), default);
+        Assert.Equal("second", (await KeptAsync()).Line!.Words);
+        await _store.ForgetLinesAsync(default);
+        Assert.Null((await KeptAsync()).Line);
+    }
+
+    [Fact]
     public async Task A_notice_is_kept_once_and_given_to_one_at_a_time()
     {
         var (run, epoch) = await RunAsync();

@@ -8,11 +8,13 @@ const doing = (lane: Lane): Step | undefined =>
 export function Members({
   block,
   now,
+  onMore,
   onOutput,
   onSign,
 }: {
   block: Block;
   now: number;
+  onMore: () => void;
   onOutput: (attempt: string, title: string) => void;
   onSign: (step: Step) => void;
 }) {
@@ -96,6 +98,14 @@ export function Members({
           })}
         </tbody>
       </table>
+      {block.lanes.length > 0 && block.lanes.length < block.members && (
+        <p>
+          {block.lanes.length} of {block.members} members are shown, those that failed or are at work before others.{' '}
+          <button type="button" onClick={onMore}>
+            Show more
+          </button>
+        </p>
+      )}
     </section>
   );
 }

@@ -16,11 +16,15 @@ import './run.css';
 import { fewTides, tideToShow } from './tides';
 import { useRun } from './useRun';
 
+/** How many members of a part are shown before somebody asks for more. */
+const membersShown = 200;
+
 /** One run, live: where it stands, the part at work with its members, the forecast, the decision at a halt. */
 export function RunPage() {
   const { id = '' } = useParams();
-  const { data: run, error, connected } = useRun(id);
   const [chosen, setChosen] = useState<number>();
+  const [most, setMost] = useState(membersShown);
+  const { data: run, error, connected } = useRun(id, chosen ?? 'current', most);
   const [shown, setShown] = useState<{ attempt: string; title: string }>();
   const [signing, setSigning] = useState<Step>();
   const [now, setNow] = useState(readClock);
@@ -188,7 +192,15 @@ export function RunPage() {
             </tbody>
           </table>
         </section>
-        {block && <Members block={block} now={now} onOutput={(attempt, title) => setShown({ attempt, title })} onSign={setSigning} />}
+        {block && (
+          <Members
+            block={block}
+            now={now}
+            onMore={() => setMost(most + 5 * membersShown)}
+            onOutput={(attempt, title) => setShown({ attempt, title })}
+            onSign={setSigning}
+          />
+        )}
       </div>
       {run.ended && <Afterwards run={run} />}
       {signing && <Sign run={run.run} step={signing} onClose={() => setSigning(undefined)} />}

@@ -3,15 +3,6 @@ import type { Block, Run } from '../shared/api';
 import { mark, seconds, span } from '../shared/words';
 import { arrivals, planned } from './TideLine';
 
-const step = (status: 'done' | 'working', ended?: string) => ({
-  id: 's',
-  title: 't',
-  status,
-  ended,
-  attempts: 0,
-  person: false,
-  overdue: false,
-});
 const wave = (number: number, done: boolean): Block => ({
   number,
   move: 1,
@@ -23,16 +14,13 @@ const wave = (number: number, done: boolean): Block => ({
   settle: 'PT0S',
   componentsOut: [],
   return: { state: 'clean', length: 'PT0S', why: '' },
-  lanes: [
-    {
-      subject: `a/n${String(number)}`,
-      steps: [step(done ? 'done' : 'working', done ? `2026-11-22T01:0${String(number)}:00Z` : undefined)],
-    },
-  ],
+  members: 1,
+  lanes: [],
 });
 const run = {
   tide: [{ component: 'a', from: '1', to: '2', old: 1, new: 1 }],
   blocks: [wave(1, true), wave(2, false)],
+  arrivals: [{ at: '2026-11-22T01:01:00Z', members: 1 }],
   lastAt: '2026-11-22T01:05:00Z',
 } as unknown as Run;
 

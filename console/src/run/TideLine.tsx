@@ -16,13 +16,7 @@ interface Mark {
 /** When each member of a wave was back on its new version: the actual line, as shares of all members of all moves. */
 export function arrivals(run: Run): Mark[] {
   const total = run.tide.reduce((sum, t) => sum + t.old + t.new, 0);
-  const times = run.blocks
-    .filter((b) => b.phase === 'roll')
-    .flatMap((b) => b.lanes)
-    .filter((l) => l.steps.length > 0 && l.steps.every((s) => s.status === 'done'))
-    .map((l) => Math.max(...l.steps.map((s) => Date.parse(s.ended ?? run.lastAt))))
-    .sort((a, b) => a - b);
-  return total === 0 ? [] : times.map((at, i) => ({ at, share: (i + 1) / total }));
+  return total === 0 ? [] : run.arrivals.map((a) => ({ at: Date.parse(a.at), share: a.members / total }));
 }
 
 /** What the plan expects, block by block, stretched to the span from the start to the forecast end. */
@@ -34,7 +28,7 @@ export function planned(run: Run, start: number, end: number): Mark[] {
   let arrived = 0;
   return run.blocks.map((b) => {
     after += seconds(b.expected) + seconds(b.settle);
-    if (b.phase === 'roll') arrived += b.lanes.length;
+    if (b.phase === 'roll') arrived += b.members;
     return { at: start + ((end - start) * after) / whole, share: arrived / total };
   });
 }

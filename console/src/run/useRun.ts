@@ -1,12 +1,18 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { get, type Run } from '../shared/api';
 
-/** A run as it stands, fetched again when its feed says that something happened; the feed resumes by itself after a lost connection. */
-export function useRun(id: string) {
+/** A run as it stands, with the members of one part, fetched again when its feed says that something happened; the feed resumes by itself after a lost connection. */
+export function useRun(id: string, lanes: number | 'current', most: number) {
   const client = useQueryClient();
   const [connected, setConnected] = useState(true);
-  const query = useQuery({ queryKey: ['run', id], queryFn: () => get<Run>(`/api/runs/${id}`), retry: 30, retryDelay: 1000 });
+  const query = useQuery({
+    queryKey: ['run', id, lanes, most],
+    queryFn: () => get<Run>(`/api/runs/${id}?lanes=${String(lanes)}&most=${String(most)}`),
+    placeholderData: keepPreviousData,
+    retry: 30,
+    retryDelay: 1000,
+  });
   const after = query.data?.sequence;
   const ended = query.data?.ended !== undefined;
   const ready = after !== undefined;

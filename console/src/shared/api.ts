@@ -37,6 +37,8 @@ export interface Block {
   settle: string;
   componentsOut: string[];
   return: ReturnPath;
+  /** How many lanes the part has; they are told of the part that was asked for only. */
+  members: number;
   lanes: Lane[];
 }
 export interface Decision {
@@ -90,6 +92,7 @@ export interface Run {
   decisions: Decision[];
   goal: string[];
   tide: Tide[];
+  arrivals: { at: string; members: number }[];
   blocks: Block[];
   points: Point[];
   measures: string[];

@@ -53,7 +53,7 @@ public sealed record RunNotice(
     /// <param name="pace">By how much the installation's time runs faster than the plan's.</param>
     public static RunNotice Of(string run, RunState state, JournalEntry entry, NoticeMoment moment, double pace)
     {
-        var view = RunView.Of(run, state, pace);
+        var view = RunView.Of(run, state, pace, lanes: _ => false);
         var why = entry.Event switch
         {
             Opened o => $"a run was opened by {o.By}"

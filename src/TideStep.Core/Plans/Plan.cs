@@ -392,6 +392,14 @@ public sealed record Plan(
     public string Digest => _digest ??= Json.Digest(this);
     private string? _digest;
 
+    /// <summary>Says under which digest it is kept, which was taken over the bytes as they were written; newer code
+    /// would perhaps write them otherwise.</summary>
+    public Plan KeptAs(string digest)
+    {
+        _digest = digest;
+        return this;
+    }
+
     /// <summary>Components that the plan works on or takes out, for the reservation.</summary>
     [JsonIgnore]
     public IEnumerable<string> Components =>
@@ -409,13 +417,41 @@ public sealed record Plan(
     private Dictionary<string, PlanStep>? _steps;
 
     /// <summary>The lane that a step stands in.</summary>
-    public Lane LaneOf(string step) =>
-        (
-            _lanes ??= Blocks
-                .SelectMany(b => b.Lanes)
-                .SelectMany(l => l.Steps.Select(s => (s.Id, Lane: l)))
-                .ToDictionary(s => s.Id, s => s.Lane)
-        )[step];
+    public Lane LaneOf(string step) => Places[step].Lane;
 
-    private Dictionary<string, Lane>? _lanes;
+    /// <summary>The number of the block that a step stands in.</summary>
+    public int BlockOf(string step) => Places[step].Block;
+
+    private Dictionary<string, (int Block, Lane Lane)> Places =>
+        _places ??= Blocks
+            .SelectMany(b => b.Lanes.SelectMany(l => l.Steps.Select(s => (s.Id, b.Number, Lane: l))))
+            .ToDictionary(s => s.Id, s => (s.Number, s.Lane));
+
+    private Dictionary<string, (int Block, Lane Lane)>? _places;
+
+    /// <summary>The steps of a block that a person does.</summary>
+    public IEnumerable<PlanStep> PersonSteps(int block) =>
+        (
+            _persons ??= Blocks
+                .SelectMany(b => b.Lanes.SelectMany(l => l.Steps).Select(s => (b.Number, Step: s)))
+                .Where(s => s.Step.Do is Catalogue.PersonAction)
+                .ToLookup(s => s.Number, s => s.Step)
+        )[block];
+
+    private ILookup<int, PlanStep>? _persons;
+
+    /// <summary>The steps of a member in their order, each with the number of its block.</summary>
+    public IEnumerable<(int Block, PlanStep Step)> StepsOf(string member) =>
+        (
+            _ofMembers ??= Blocks
+                .SelectMany(b => b.Lanes.SelectMany(l => l.Steps).Select(s => (b.Number, Step: s)))
+                .ToLookup(s => s.Step.Member)
+        )[member];
+
+    private ILookup<string, (int Block, PlanStep Step)>? _ofMembers;
+
+    /// <summary>How many steps it has.</summary>
+    [JsonIgnore]
+    public int StepCount => _stepCount ??= Blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length));
+    private int? _stepCount;
 }

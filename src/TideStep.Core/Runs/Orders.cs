@@ -166,17 +166,13 @@ public static class Orders
     // while the others go on that which has been silent longest.
     private static string? SilentOf(RunState state)
     {
-        var open = state.OpenAttempts.Where(o => !o.Attempt.Undo).Select(o => o.Step).ToHashSet();
+        bool IsOpen(string step) => state.Of(step).Open is { Undo: false };
         return state.Halt?.Step is { } halted
-            ? state.Silent.ContainsKey(halted) && open.Contains(halted)
+            ? state.Silent.ContainsKey(halted) && IsOpen(halted)
                 ? halted
                 : null
             : state.End is null && !state.ReturnWanted
-                ? state
-                    .Silent.Where(s => open.Contains(s.Key))
-                    .OrderBy(s => s.Value)
-                    .Select(s => s.Key)
-                    .FirstOrDefault()
+                ? state.Silent.Where(s => IsOpen(s.Key)).OrderBy(s => s.Value).Select(s => s.Key).FirstOrDefault()
                 : null;
     }
 
@@ -198,7 +194,7 @@ public static class Orders
             return No("leave this member out and go on needs a reason", "Say why; it stands in the report.");
         if (state.Plan.Blocks[state.CurrentBlock - 1].Phase is Plans.Phase.Close or Plans.Phase.Secure)
             return No("this step is not of one member alone", "Wait for its node, or return.");
-        var attempt = state.OpenAttempts.First(o => o.Step == step).Attempt.Id;
+        var attempt = state.Of(step).Open!.Id;
         return ([new Decided(DecisionKind.LeaveOut, by, reason, null) { Step = step, Abandons = attempt }], null);
     }
 
@@ -222,7 +218,7 @@ public static class Orders
                     ? "Say what shows that it is done."
                     : "Say why; it stands in the report."
             );
-        if (state.OpenAttempts.Any(o => o.Step == id))
+        if (state.Of(id).Open is not null)
             return No(
                 $"an attempt still runs on {step.Node}: {step.Title}",
                 "Wait for its end; its record is followed."

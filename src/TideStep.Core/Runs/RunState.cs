@@ -294,12 +294,28 @@ public sealed class RunState(Plan plan)
 
     public bool IsSettled(int block) => _settled.Contains(block);
 
-    public bool AnyFailed => _failed > 0;
-    public IEnumerable<string> FailedSteps =>
-        _steps.Where(s => s.Value.Status == StepStatus.Failed).Select(s => s.Key).Order(StringComparer.Ordinal);
+    public bool AnyFailed => _failed.Count > 0;
+
+    /// <summary>The steps that failed and that nobody has dealt with, in the order of their identifiers.</summary>
+    public IEnumerable<string> FailedSteps => _failed;
+
+    /// <summary>Every attempt that has an intent and no known end.</summary>
     public IEnumerable<(string Step, AttemptState Attempt)> OpenAttempts =>
-        _steps.Where(s => s.Value.Open is not null).Select(s => (s.Key, s.Value.Open!));
-    private int _failed;
+        _open.Select(step => (step, _steps[step].Open!));
+
+    /// <summary>The steps at work, in the order of their identifiers.</summary>
+    public IEnumerable<string> WorkingSteps => _working;
+
+    /// <summary>How many steps are done.</summary>
+    public int StepsDone { get; private set; }
+
+    /// <summary>How many members run which version, kept with every event.</summary>
+    public Tide Tide => _tide ??= new Tide(Plan, step => (Of(step).Status == StepStatus.Done, Of(step).EndedAt));
+
+    private Tide? _tide;
+    private readonly SortedSet<string> _failed = new(StringComparer.Ordinal);
+    private readonly SortedSet<string> _open = new(StringComparer.Ordinal);
+    private readonly SortedSet<string> _working = new(StringComparer.Ordinal);
 
     /// <summary>The state that a journal tells.</summary>
     public static RunState Fold(Plan plan, IEnumerable<JournalEntry> journal)
@@ -342,8 +358,8 @@ public sealed class RunState(Plan plan)
             if (End is not null)
                 yield break;
             if (CurrentBlock > 0)
-                foreach (var step in Plan.Blocks[CurrentBlock - 1].Lanes.SelectMany(l => l.Steps))
-                    if (step.Do is Catalogue.PersonAction && Of(step.Id).Status == StepStatus.Working)
+                foreach (var step in Plan.PersonSteps(CurrentBlock))
+                    if (Of(step.Id).Status == StepStatus.Working)
                         yield return new AwaitedPerson(step, false, Of(step.Id).Begun);
             foreach (var (id, asked) in _undoAsked.OrderBy(u => u.Value))
                 yield return new AwaitedPerson(Plan.Step(id), true, asked);
@@ -368,14 +384,7 @@ public sealed class RunState(Plan plan)
 
     /// <summary>Whether nothing but what persons do is at work.</summary>
     public bool OnlyPersonsWork =>
-        AwaitedPersons.Any()
-        && !OpenAttempts.Any()
-        && (
-            CurrentBlock == 0
-            || Plan.Blocks[CurrentBlock - 1]
-                .Lanes.SelectMany(l => l.Steps)
-                .All(s => Of(s.Id).Status != StepStatus.Working || s.Do is Catalogue.PersonAction)
-        );
+        AwaitedPersons.Any() && !OpenAttempts.Any() && _working.All(s => Plan.Step(s).Do is Catalogue.PersonAction);
 
     /// <summary>Grows the state by the next entry of the journal.</summary>
     public void Apply(JournalEntry entry)
@@ -792,10 +801,26 @@ public sealed class RunState(Plan plan)
     private void Set(string step, Func<StepState, StepState> change)
     {
         var (before, after) = (Of(step), change(Of(step)));
-        _failed += (after.Status == StepStatus.Failed ? 1 : 0) - (before.Status == StepStatus.Failed ? 1 : 0);
         _steps[step] = after;
+        Keep(_failed, step, after.Status == StepStatus.Failed);
+        Keep(_open, step, after.Open is not null);
+        Keep(_working, step, after.Status == StepStatus.Working);
+        var (was, done) = (before.Status == StepStatus.Done, after.Status == StepStatus.Done);
+        if (was != done)
+        {
+            StepsDone += done ? 1 : -1;
+            _tide?.Changed(step, done, after.EndedAt);
+        }
         if (CurrentBlock > 0 && after.Status == StepStatus.Done)
             LanesDoneAt = LastAt;
+    }
+
+    private static void Keep(SortedSet<string> set, string step, bool belongs)
+    {
+        if (belongs)
+            set.Add(step);
+        else
+            set.Remove(step);
     }
 
     private static ImmutableArray<AttemptState> Replace(
@@ -809,28 +834,22 @@ public sealed class RunState(Plan plan)
     public MemberState? MemberStateOf(string member)
     {
         MemberState? state = null;
-        foreach (var block in Plan.Blocks)
+        foreach (var (block, step) in Plan.StepsOf(member))
         {
-            if (block.Number > CurrentBlock)
+            if (block > CurrentBlock)
                 break;
-            foreach (var lane in block.Lanes)
-            foreach (var step in lane.Steps)
-            {
-                if (step.Member != member)
-                    continue;
-                var progress = Of(step.Id);
-                if (progress.Status == StepStatus.Failed)
-                    return _reverted.Contains(step.Id) ? MemberState.Reverted : MemberState.Failed;
-                if (progress.Status == StepStatus.Working)
-                    return step.State;
-                if (progress.Status == StepStatus.Done)
-                    state = step.State switch
-                    {
-                        MemberState.Leaving => MemberState.Out,
-                        MemberState.Verifying when step.Name == "in-step" => MemberState.InService,
-                        var s => s,
-                    };
-            }
+            var progress = Of(step.Id);
+            if (progress.Status == StepStatus.Failed)
+                return _reverted.Contains(step.Id) ? MemberState.Reverted : MemberState.Failed;
+            if (progress.Status == StepStatus.Working)
+                return step.State;
+            if (progress.Status == StepStatus.Done)
+                state = step.State switch
+                {
+                    MemberState.Leaving => MemberState.Out,
+                    MemberState.Verifying when step.Name == "in-step" => MemberState.InService,
+                    var at => at,
+                };
         }
         return state;
     }

@@ -46,7 +46,11 @@ public sealed record BlockView(
     ImmutableArray<string> ComponentsOut,
     ReturnPath Return,
     ImmutableArray<LaneView> Lanes
-);
+)
+{
+    /// <summary>How many lanes it has, told or not.</summary>
+    public int Members { get; init; }
+}
 
 /// <summary>A decision that is open to a person now, with what it means.</summary>
 public sealed record DecisionView(DecisionKind Decision, string Means);
@@ -128,17 +132,24 @@ public sealed record RunView(
     /// <summary>Whether it can be led back after its end, as far as its own journal tells.</summary>
     public bool MayBeLedBack { get; init; }
 
+    /// <summary>When members of waves were back on their new versions.</summary>
+    public ImmutableArray<ArrivalView> Arrivals { get; init; } = [];
+
+    private const int MostArrivals = 300;
+
     /// <summary>The view of a run's state.</summary>
     /// <param name="run">The run's identifier.</param>
     /// <param name="state">Its state.</param>
     /// <param name="pace">By how much the installation's time runs faster than the plan's.</param>
-    public static RunView Of(string run, RunState state, double pace)
+    /// <param name="lanes">Of which parts the lanes are told; of all where null.</param>
+    /// <param name="most">How many lanes of a part are told at most, those that failed or are at work before others;
+    /// all where null.</param>
+    public static RunView Of(string run, RunState state, double pace, Func<int, bool>? lanes = null, int? most = null)
     {
-        var blocks = state.Plan.Blocks.Select(b => ViewOf(state, b)).ToImmutableArray();
-        var (done, total) = (
-            blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Count(s => s.Status == StepStatus.Done))),
-            blocks.Sum(b => b.Lanes.Sum(l => l.Steps.Length))
-        );
+        var blocks = state
+            .Plan.Blocks.Select(b => ViewOf(state, b, lanes?.Invoke(b.Number) == false ? 0 : most ?? int.MaxValue))
+            .ToImmutableArray();
+        var (done, total) = (state.StepsDone, state.Plan.StepCount);
         return new RunView(
             run,
             state.Label,
@@ -164,7 +175,7 @@ public sealed record RunView(
             state.Halt?.Step,
             DecisionsOf(state),
             state.Plan.Goal,
-            TideOf(state),
+            state.Tide.Views,
             blocks,
             [.. state.Points.Values.OrderBy(p => p.Planned.Id, StringComparer.Ordinal)],
             [.. state.Measures],
@@ -183,6 +194,7 @@ public sealed record RunView(
             StartsAt = state.StartAt,
             HaltNumber = state.HaltNumber,
             HoldsAt = state.HoldAt?.At,
+            Arrivals = state.Tide.Arrivals(MostArrivals),
             MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null && LeadsBack(state),
         };
     }
@@ -282,21 +294,23 @@ public sealed record RunView(
             : $"for the end of a freeze, {awaited.Till:ddd yyyy-MM-dd HH:mm zzz}, before {block.Title}";
     }
 
-    private static BlockView ViewOf(RunState state, Block block)
+    private static BlockView ViewOf(RunState state, Block block, int most)
     {
-        var lanes = block
-            .Lanes.Select(l => new LaneView(
-                l.Subject,
-                block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) ?? AtWork(state, l) : null,
-                [.. l.Steps.Select(s => ViewOf(state, s))]
-            ))
-            .ToImmutableArray();
+        ImmutableArray<LaneView> lanes =
+        [
+            .. Told(state, block, most)
+                .Select(l => new LaneView(
+                    l.Subject,
+                    block.Number <= state.CurrentBlock ? state.MemberStateOf(l.Subject) ?? AtWork(state, l) : null,
+                    [.. l.Steps.Select(s => ViewOf(state, s))]
+                )),
+        ];
         var status =
             block.Number <= state.BlocksDone ? "done"
             : block.Number > state.CurrentBlock ? "ahead"
-            : lanes.Any(l => l.Steps.Any(s => s.Status == StepStatus.Failed)) ? "failed"
+            : state.FailedSteps.Any(f => state.Plan.BlockOf(f) == block.Number) ? "failed"
             : block.CheckGuards && !state.GuardsPassed(block.Number) ? "checking guards"
-            : lanes.All(l => l.Steps.All(s => s.Status == StepStatus.Done)) ? "settling"
+            : block.Lanes.All(l => l.Steps.All(s => state.Of(s.Id).Status == StepStatus.Done)) ? "settling"
             : "at work";
         var (begun, ended) = state.Blocks.TryGetValue(block.Number, out var times)
             ? ((DateTimeOffset?)times.Begun, times.Ended)
@@ -315,7 +329,28 @@ public sealed record RunView(
             block.ComponentsOut,
             block.Return,
             lanes
-        );
+        )
+        {
+            Members = block.Lanes.Length,
+        };
+    }
+
+    // Of very many what failed and what is at work matters most; they stay in the plan's order.
+    private static IEnumerable<Lane> Told(RunState state, Block block, int most)
+    {
+        if (most == 0 || block.Lanes.Length <= most)
+            return most == 0 ? [] : block.Lanes;
+        var told = new HashSet<Lane>(ReferenceEqualityComparer.Instance);
+        foreach (var step in state.FailedSteps.Concat(state.WorkingSteps))
+            if (told.Count < most && state.Plan.BlockOf(step) == block.Number)
+                told.Add(state.Plan.LaneOf(step));
+        foreach (var done in new[] { false, true })
+        foreach (var lane in block.Lanes)
+            if (told.Count >= most)
+                break;
+            else if (done || state.Of(lane.Steps[^1].Id).Status != StepStatus.Done)
+                told.Add(lane);
+        return block.Lanes.Where(told.Contains);
     }
 
     // Before a lane's own member leaves, what stands on its node does: the lane shows that.
@@ -366,42 +401,6 @@ public sealed record RunView(
                 : null,
         };
     }
-
-    private static ImmutableArray<TideView> TideOf(RunState state) =>
-        [
-            .. state.Plan.Moves.SelectMany(move =>
-                move.Components.Select(component =>
-                {
-                    var lanes = state
-                        .Plan.Blocks.Where(b => b.Move == move.Number && b.Phase is Phase.Roll or Phase.Resume)
-                        .SelectMany(b => b.Lanes.Select(l => (b.Phase, Lane: l)))
-                        .Where(l => l.Lane.Subject.StartsWith(component + "/", StringComparison.Ordinal))
-                        .ToList();
-                    // Of a replaced component the new members count, not those that leave.
-                    var members = lanes
-                        .Where(l => l.Phase == Phase.Roll && l.Lane.Steps.Any(s => s.To != s.From))
-                        .Select(l => l.Lane.Subject)
-                        .Distinct()
-                        .ToList();
-                    var arrived = members.Count(m =>
-                        lanes
-                            .Where(l => l.Lane.Subject == m)
-                            .SelectMany(l => l.Lane.Steps)
-                            .Where(s => s.Member == m && s.To != s.From)
-                            is var steps
-                        && steps.Any()
-                        && steps.All(s => state.Of(s.Id).Status == StepStatus.Done)
-                    );
-                    return new TideView(
-                        component,
-                        move.Jumps.First(j => j.Component == component).From,
-                        move.Jumps.Last(j => j.Component == component).To,
-                        members.Count - arrived,
-                        arrived
-                    );
-                })
-            ),
-        ];
 
     private static DecisionView LeavesOutSilent(
         RunState state,

@@ -73,21 +73,6 @@ public sealed record SignatureRequest(
     string? Owner = null
 );
 
-/// <summary>A run in a list.</summary>
-public sealed record RunLine(
-    string Run,
-    string Label,
-    RunStatus Status,
-    string Kind,
-    string? Parent,
-    string Plan,
-    DateTimeOffset Opened,
-    DateTimeOffset? Started,
-    DateTimeOffset? Ended,
-    double Share,
-    string By
-);
-
 /// <summary>What a step took in earlier runs, and whether plans reckon with it already.</summary>
 public sealed record TimeLine(string Step, bool Used, LearntTime Time);
 
@@ -99,8 +84,7 @@ public static class RunRoutes
         api.MapGet(
                 "/runs",
                 async (
-                    RunDesk desk,
-                    IJournal journal,
+                    RunList list,
                     int? limit,
                     DateTimeOffset? before,
                     string? search,
@@ -108,48 +92,26 @@ public static class RunRoutes
                     CancellationToken ct
                 ) =>
                 {
-                    var (lines, most) = (new List<RunLine>(), Math.Clamp(limit ?? 50, 1, 500));
-                    // Searched, the journal is gone through page by page until there are enough.
-                    while (lines.Count < most)
+                    RunStatus? status = null;
+                    if (state is not null)
                     {
-                        var page = await journal.RunsAsync(false, most, before, ct);
-                        foreach (var stored in page)
-                            if (
-                                lines.Count < most
-                                && await Look(
-                                    desk,
-                                    stored.Id,
-                                    s =>
-                                        Found(s, stored.Id, search)
-                                        && (state is null || Orders.Word(s.Status) == state.Replace('-', ' '))
-                                            ? RunView.Of(stored.Id, s, 1)
-                                            : null,
-                                    ct
+                        var all = Enum.GetValues<RunStatus>();
+                        var at = Array.FindIndex(all, s => Orders.Word(s) == state.Replace('-', ' '));
+                        if (at < 0)
+                            return Answers.Problem(
+                                422,
+                                new Problem(
+                                    $"'{state}' is no state of a run",
+                                    null,
+                                    $"Say one of {string.Join(", ", all.Select(s => Orders.Word(s)))}."
                                 )
-                                    is { } v
-                            )
-                                lines.Add(
-                                    new RunLine(
-                                        v.Run,
-                                        v.Label,
-                                        v.Status,
-                                        v.Kind,
-                                        v.Parent,
-                                        v.Plan,
-                                        stored.OpenedAt,
-                                        v.Started,
-                                        v.Ended,
-                                        v.Share,
-                                        v.By
-                                    )
-                                );
-                        if (page.Count < most)
-                            break;
-                        before = page[^1].OpenedAt;
+                            );
+                        status = all[at];
                     }
-                    return lines;
+                    return Results.Ok(await list.OfAsync(Math.Clamp(limit ?? 50, 1, 500), before, search, status, ct));
                 }
             )
+            .Produces<IReadOnlyList<RunLine>>()
             .WithSummary(
                 "Runs, newest first; page with before=; search= finds words in label, goal, names, members "
                     + "and halts, state= a state"
@@ -204,13 +166,52 @@ public static class RunRoutes
                 }
             )
             .WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
-        api.MapGet("/runs/{run}", async (string run, RunDesk desk, ServiceSettings settings, CancellationToken ct) =>
-                await Look(desk, run, s => RunView.Of(run, s, settings.Pace), ct) is { } view
-                    ? Results.Ok(view)
-                    : Missing(run)
+        api.MapGet(
+                "/runs/{run}",
+                async (
+                    string run,
+                    string? lanes,
+                    int? most,
+                    RunDesk desk,
+                    ServiceSettings settings,
+                    CancellationToken ct
+                ) =>
+                {
+                    var number = 0;
+                    if (lanes is not (null or "all" or "current") && !int.TryParse(lanes, out number))
+                        return Answers.Problem(
+                            422,
+                            new Problem($"'{lanes}' names no parts", null, "Say all, current, or a part's number.")
+                        );
+                    return
+                        await Look(
+                            desk,
+                            run,
+                            s =>
+                                RunView.Of(
+                                    run,
+                                    s,
+                                    settings.Pace,
+                                    lanes switch
+                                    {
+                                        null or "all" => null,
+                                        "current" => n => n == Math.Max(1, s.CurrentBlock),
+                                        _ => n => n == number,
+                                    },
+                                    most is { } few ? Math.Max(0, few) : null
+                                ),
+                            ct
+                        )
+                            is { } view
+                        ? Results.Ok(view)
+                        : Missing(run);
+                }
             )
             .Produces<RunView>()
-            .WithSummary("A run as it stands");
+            .WithSummary(
+                "A run as it stands; lanes= says of which parts the members are told: all, current, or one; "
+                    + "most= how many of each, those that failed or are at work before others"
+            );
         api.MapPost(
                 "/runs/{run}/start",
                 async (
@@ -526,30 +527,6 @@ public static class RunRoutes
             )
             .Produces<TimeLine[]>()
             .WithSummary("What steps took in earlier runs, by product and step; used in plans from three times on");
-    }
-
-    // Every word has to be found somewhere of what people remember a run by.
-    private static bool Found(RunState state, string run, string? search)
-    {
-        if (string.IsNullOrWhiteSpace(search))
-            return true;
-        var text = string.Join(
-            '\n',
-            [
-                run,
-                state.Label,
-                state.By,
-                state.Plan.Digest,
-                .. state.Plan.Goal,
-                .. state.Plan.Components,
-                .. state.Before.Keys,
-                state.Halt?.Why,
-                .. state.Decisions.Select(d => $"{d.By} {d.Reason}"),
-            ]
-        );
-        return search
-            .Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)
-            .All(w => text.Contains(w, StringComparison.OrdinalIgnoreCase));
     }
 
     private static void MapSay(

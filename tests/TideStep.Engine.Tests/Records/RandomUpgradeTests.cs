@@ -133,10 +133,37 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
         }
         var wrong = RecordCheck.Of(plan, voyage, far).ToList();
         var (carried, broken) = await RecordCheck.OfPromisesAsync(index, plan, voyage, start);
+        wrong.AddRange(CarriedOn(plan, voyage.Journal.Entries));
         foreach (var entry in voyage.Journal.Entries)
             tell?.Invoke($"{entry.Sequence} {entry.Event}");
         if (voyage.Returns.Carried > 0)
             drawn.Features.Add("return decided on");
         return new Told(plan, end, carried, [.. wrong, .. broken, .. voyage.Surprises, .. voyage.Returns.Wrong]);
+    }
+
+    // What a state carries on with every entry is what one finds who looks at everything afresh.
+    private static IEnumerable<string> CarriedOn(Plan plan, IReadOnlyList<JournalEntry> entries)
+    {
+        var live = new RunState(plan);
+        _ = live.Tide;
+        var steps = plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Id).ToList();
+        foreach (var entry in entries)
+        {
+            live.Apply(entry);
+            if (entry.Sequence % 7 != 0 && entry.Sequence != entries.Count)
+                continue;
+            var fresh = RunState.Fold(plan, entries.Take((int)entry.Sequence));
+            if (
+                !live.Tide.Views.SequenceEqual(fresh.Tide.Views)
+                || !live.Tide.Arrivals(9).SequenceEqual(fresh.Tide.Arrivals(9))
+                || live.StepsDone != steps.Count(s => fresh.Of(s).Status == StepStatus.Done)
+                || !live.FailedSteps.ToHashSet().SetEquals(steps.Where(s => fresh.Of(s).Status == StepStatus.Failed))
+                || !live
+                    .OpenAttempts.Select(o => o.Step)
+                    .ToHashSet()
+                    .SetEquals(steps.Where(s => fresh.Of(s).Open is not null))
+            )
+                yield return $"after entry {entry.Sequence} what was carried on is not what is there";
+        }
     }
 }

@@ -1,0 +1,105 @@
+using System.Text.Json;
+using TideStep.Core.Documents;
+using TideStep.Core.Runs;
+using TideStep.Storage;
+
+namespace TideStep.Engine;
+
+/// <summary>The list of runs. A row is kept of each as it stood after its last entry, and made anew where its journal
+/// has gone on since; what this service carries is looked at in memory.</summary>
+public sealed class RunList(RunDesk desk, IRunLines lines)
+{
+    private const int Page = 200;
+
+    /// <summary>Runs, newest first.</summary>
+    /// <param name="most">How many at most.</param>
+    /// <param name="before">Opened before then; the newest where null.</param>
+    /// <param name="search">Words that have to be found; none where null.</param>
+    /// <param name="status">Only those that stand so; all where null.</param>
+    public async Task<IReadOnlyList<RunLine>> OfAsync(
+        int most,
+        DateTimeOffset? before,
+        string? search,
+        RunStatus? status,
+        CancellationToken ct
+    )
+    {
+        var found = new List<RunLine>();
+        while (found.Count < most)
+        {
+            var page = await lines.LinesAsync(Page, before, ct);
+            foreach (var (stored, last, kept) in page)
+                if (
+                    found.Count < most
+                    && await LineAsync(stored, last, kept, ct) is var (line, words)
+                    && RunLine.Finds(words, search)
+                    && (status is null || line.Status == status)
+                )
+                    found.Add(line);
+            if (page.Count < Page)
+                break;
+            before = page[^1].Run.OpenedAt;
+        }
+        return found;
+    }
+
+    private async Task<(RunLine Line, string Words)> LineAsync(
+        StoredRun stored,
+        long last,
+        StoredRunLine? kept,
+        CancellationToken ct
+    )
+    {
+        if (desk.ExecutorOf(stored.Id) is { } executor)
+            return executor.Log.Look(s => Told(stored, s));
+        if (kept?.Sequence == last)
+            return (JsonSerializer.Deserialize<RunLine>(kept.Body, Json.Options)!, kept.Words);
+        try
+        {
+            if (await desk.StateAsync(stored.Id, ct) is { } state)
+            {
+                var told = Told(stored, state);
+                await lines.SaveLineAsync(
+                    new StoredRunLine(
+                        stored.Id,
+                        state.Sequence,
+                        JsonSerializer.Serialize(told.Line, Json.Options),
+                        told.Words
+                    ),
+                    ct
+                );
+                return told;
+            }
+            return (SetAside(stored, kept, "its plan is not there"), stored.Id);
+        }
+        catch (DamagedRecordException e)
+        {
+            return (SetAside(stored, kept, e.Message), $"{stored.Id}\n{kept?.Words}");
+        }
+    }
+
+    private static (RunLine Line, string Words) Told(StoredRun stored, RunState state) =>
+        (RunLine.Of(stored.Id, state, stored.OpenedAt), RunLine.WordsOf(stored.Id, state));
+
+    private static RunLine SetAside(StoredRun stored, StoredRunLine? kept, string why) =>
+        (
+            kept is not null
+                ? JsonSerializer.Deserialize<RunLine>(kept.Body, Json.Options)!
+                : new RunLine(
+                    stored.Id,
+                    "",
+                    RunStatus.Ready,
+                    Core.Plans.Plan.Upgrade,
+                    stored.Parent,
+                    stored.Plan,
+                    stored.OpenedAt,
+                    null,
+                    null,
+                    0,
+                    ""
+                )
+        ) with
+        {
+            SetAside = why,
+        };
+}

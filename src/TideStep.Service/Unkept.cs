@@ -1,0 +1,42 @@
+using Microsoft.AspNetCore.Diagnostics;
+using TideStep.Core.Documents;
+using TideStep.Storage;
+
+namespace TideStep.Service;
+
+/// <summary>What can't be read or written where it is kept, as an answer that says what and what to do.</summary>
+public sealed class Unkept : IExceptionHandler
+{
+    public async ValueTask<bool> TryHandleAsync(HttpContext http, Exception exception, CancellationToken ct)
+    {
+        if (Of(exception) is not { } answer)
+            return false;
+        await answer.ExecuteAsync(http);
+        return true;
+    }
+
+    private static IResult? Of(Exception exception) =>
+        exception switch
+        {
+            DamagedRecordException damaged => Answers.Problem(
+                409,
+                new Problem(
+                    damaged.Message,
+                    null,
+                    "It is set aside and everything else works. Bring the database back from a backup of before."
+                )
+            ),
+            StoreUnavailableException gone => Answers.Problem(
+                503,
+                new Problem(gone.Message, null, "Runs go on from what is kept when the database answers again.")
+            ),
+            IOException { HResult: NoRoom } full => Answers.Problem(
+                507,
+                new Problem($"there is no room left: {full.Message}", null, "Make room in the data folder.")
+            ),
+            _ => null,
+        };
+
+    // ENOSPC as .NET on Linux gives it.
+    private const int NoRoom = 28;
+}

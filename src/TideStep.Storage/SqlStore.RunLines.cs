@@ -1,0 +1,69 @@
+using Dapper;
+
+namespace TideStep.Storage;
+
+public abstract partial class SqlStore : IRunLines
+{
+    public Task<IReadOnlyList<(StoredRun Run, long Last, StoredRunLine? Line)>> LinesAsync(
+        int limit,
+        DateTimeOffset? before,
+        CancellationToken ct
+    ) =>
+        ReadAsync(
+            c =>
+                (IReadOnlyList<(StoredRun, long, StoredRunLine?)>)
+                    [
+                        .. c.Query<LineRow>(
+                                $"""
+                                select r.id, r.plan, r.parent, r.opened_at, r.epoch, r.owner, r.ended,
+                                    (select max(sequence) from journal j where j.run = r.id) as last,
+                                    l.sequence, l.body, l.words
+                                from runs r left join run_lines l on l.run = r.id
+                                where r.opened_at < @before order by r.opened_at desc, r.id limit @limit
+                                """,
+                                new { limit, before = before is { } b ? Text(b) : "9999" }
+                            )
+                            .Select(r => r.ToLine()),
+                    ],
+            ct
+        );
+
+    public Task SaveLineAsync(StoredRunLine line, CancellationToken ct) =>
+        WriteAsync(
+            c =>
+                c.Execute(
+                    """
+                    insert into run_lines (run, sequence, body, words) values (@Run, @Sequence, @Body, @Words)
+                    on conflict (run) do update set sequence = excluded.sequence, body = excluded.body,
+                        words = excluded.words
+                    where excluded.sequence > run_lines.sequence
+                    """,
+                    line
+                ),
+            ct
+        );
+
+    public Task ForgetLinesAsync(CancellationToken ct) => WriteAsync(c => c.Execute("delete from run_lines"), ct);
+
+    private sealed class LineRow
+    {
+        public string Id { get; set; } = "";
+        public string Plan { get; set; } = "";
+        public string? Parent { get; set; }
+        public string Opened_at { get; set; } = "";
+        public long Epoch { get; set; }
+        public string? Owner { get; set; }
+        public string? Ended { get; set; }
+        public long? Last { get; set; }
+        public long? Sequence { get; set; }
+        public string? Body { get; set; }
+        public string? Words { get; set; }
+
+        public (StoredRun, long, StoredRunLine?) ToLine() =>
+            (
+                new StoredRun(Id, Plan, Parent, Time(Opened_at), Epoch, Owner, Ended),
+                Last ?? 0,
+                Sequence is { } sequence ? new StoredRunLine(Id, sequence, Body!, Words!) : null
+            );
+    }
+}

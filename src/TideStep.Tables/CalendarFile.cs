@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text;
 using Ical.Net.CalendarComponents;
 using Ical.Net.DataTypes;
+using Ical.Net.Evaluation;
 using Ical.Net.Serialization;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
@@ -17,6 +18,9 @@ public static class CalendarFile
     public static readonly TimeSpan Ahead = TimeSpan.FromDays(366);
 
     private const int MostEvents = 500;
+
+    // How often an event may repeat from its first day on: daily for more than fifty years.
+    private const int MostLooked = 20_000;
 
     /// <summary>The events of a calendar that are not over on a day, each repetition by itself, as freezes of an
     /// estate.</summary>
@@ -52,13 +56,15 @@ public static class CalendarFile
         {
             if (happening.Start is null)
                 return Wrong(name, $"the event '{happening.Summary}' does not say when it begins");
-            foreach (
-                var period in happening
-                    .GetOccurrences(new CalDateTime(DateTime.UnixEpoch, "UTC"))
-                    .TakeWhile(o => o.Period.StartTime.AsUtc <= (from + Ahead).UtcDateTime)
-                    .Select(o => o.Period)
-            )
+            var looked = 0;
+            foreach (var period in PeriodsOf(happening, (from + Ahead).UtcDateTime))
             {
+                if (period is null || ++looked > MostLooked)
+                    return Wrong(
+                        name,
+                        $"the event '{happening.Summary}' repeats too often to be a freeze: {MostLooked} times and "
+                            + "more up to the coming year"
+                    );
                 var (begins, ends) = (
                     Local(period.StartTime, zone),
                     Local(period.EffectiveEndTime ?? period.StartTime, zone)
@@ -81,6 +87,38 @@ public static class CalendarFile
             }
         }
         return new Checked<IReadOnlyList<Freeze>>([.. freezes.OrderBy(f => f.From)], []);
+    }
+
+    // Null where the rule goes on without end and gives none.
+    private static IEnumerable<Period?> PeriodsOf(CalendarEvent happening, DateTime until)
+    {
+        using var occurrences = happening
+            .GetOccurrences(
+                new CalDateTime(DateTime.UnixEpoch, "UTC"),
+                new EvaluationOptions { MaxUnmatchedIncrementsLimit = MostLooked }
+            )
+            .GetEnumerator();
+        while (true)
+        {
+            var more = false;
+            var endless = false;
+            try
+            {
+                more = occurrences.MoveNext();
+            }
+            catch (EvaluationLimitExceededException)
+            {
+                endless = true;
+            }
+            catch (EvaluationOutOfRangeException)
+            { /* up to the end of all years there is none */
+            }
+            if (endless)
+                yield return null;
+            if (endless || !more || occurrences.Current.Period.StartTime.AsUtc > until)
+                yield break;
+            yield return occurrences.Current.Period;
+        }
     }
 
     /// <summary>The hours of a plan as a calendar, one event for each window that it uses; the same plan gives the same

@@ -113,4 +113,26 @@ public sealed class CalendarTests
         Assert.Null(read.Value);
         Assert.Equal("c.ics", Assert.Single(read.Problems).At!.File);
     }
+
+    [Theory]
+    [InlineData("FREQ=SECONDLY")]
+    [InlineData("FREQ=MINUTELY;INTERVAL=7")]
+    [InlineData("FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30")]
+    public void An_event_that_repeats_without_end_is_refused_before_it_is_gone_through(string rule)
+    {
+        var read = CalendarFile.Freezes(
+            "c.ics",
+            Calendar($"SUMMARY:tick\nDTSTART:20200101T000000Z\nDURATION:PT1S\nRRULE:{rule}"),
+            London,
+            new DateOnly(2026, 11, 20)
+        );
+        Assert.Contains("'tick' repeats too often to be a freeze", Assert.Single(read.Problems).What);
+    }
+
+    [Fact]
+    public void An_event_that_never_comes_freezes_nothing() =>
+        Assert.DoesNotContain(
+            Read("SUMMARY:never\nDTSTART:20200201T000000Z\nDURATION:PT1H\nRRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"),
+            f => f.From.Year > 2020
+        );
 }

@@ -61,6 +61,12 @@ public static class DocumentReader
         return inner.Length > 0 && inner[0] is '"' or '}';
     }
 
+    /// <summary>How long one text of a document may be, in characters.</summary>
+    public const int TextLimit = 64 * 1024;
+
+    internal static Problem TooLong(int length, Place at) =>
+        new($"a text of {length} characters", null, $"At most {TextLimit} are read as one.", at);
+
     internal static Checked<Node> Failed(string what, Place at, string? hint = null) =>
         new(null, [new Problem(what, null, hint, at)]);
 }
@@ -114,7 +120,12 @@ internal sealed class YamlNodes(string text, string file)
                 )
             );
         if (_parser.TryConsume<Scalar>(out var scalar))
-            return new TextNode(scalar.Value, At(scalar.Start));
+        {
+            if (scalar.Value.Length <= DocumentReader.TextLimit)
+                return new TextNode(scalar.Value, At(scalar.Start));
+            _problems.Add(DocumentReader.TooLong(scalar.Value.Length, At(scalar.Start)));
+            return new TextNode("", At(scalar.Start));
+        }
         if (_parser.TryConsume<SequenceStart>(out var list))
         {
             var items = ImmutableArray.CreateBuilder<Node>();
@@ -211,6 +222,9 @@ internal sealed class JsonNodes(string text, string file)
                     entries.Add(key, ReadNode(ref reader));
                 }
                 return entries.ToNode(at);
+            case JsonTokenType.String when reader.ValueSpan.Length > DocumentReader.TextLimit:
+                _problems.Add(DocumentReader.TooLong(reader.ValueSpan.Length, at));
+                return new TextNode("", at);
             case JsonTokenType.String:
                 return new TextNode(reader.GetString()!, at);
             case JsonTokenType.Null:

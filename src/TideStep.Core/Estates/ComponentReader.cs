@@ -166,10 +166,24 @@ internal sealed class ComponentReader(
         return roleOf;
     }
 
+    // How many nodes components may name in all, each as often as it is named; counted before they are made.
+    private const int MostNamed = 1_000_000;
+    private long _named;
+
     private ImmutableArray<string> Expand(TextNode text, string what)
     {
-        if (NodePattern.Expand(text.Text) is { } names)
-            return names;
+        if (NodePattern.CountOf(text.Text) is { } many)
+        {
+            if ((_named += many) <= MostNamed)
+                return NodePattern.Expand(text.Text)!.Value;
+            if (_named - many <= MostNamed)
+                findings.Add(
+                    $"{what}: the components name more than {MostNamed} nodes in all with '{text.Text}'",
+                    text.At,
+                    "Describe what is upgraded together as an estate of its own."
+                );
+            return [];
+        }
         findings.Add(
             $"{what}: '{text.Text}' is no pattern of node names",
             text.At,

@@ -111,11 +111,21 @@ public static class EstateDocument
             if (hosts.Length > 0)
                 guests.Add((pattern, form.PlaceOf("on")));
             form.Close();
-            if (NodePattern.Expand(pattern) is not { } names)
+            if (NodePattern.CountOf(pattern) is not { } many)
             {
                 findings.Add($"'{pattern}' is no pattern of node names", at, "Patterns look like 'ns-led-[1-3]'.");
                 continue;
             }
+            if (nodes.Count + many > NodeLimit)
+            {
+                findings.Add(
+                    $"the estate has more than {NodeLimit} nodes with '{pattern}', which stands for {many}",
+                    at,
+                    "Describe what is upgraded together as an estate of its own."
+                );
+                break;
+            }
+            var names = NodePattern.Expand(pattern)!.Value;
             for (var i = 0; i < names.Length; i++)
             {
                 Form.CheckId(names[i], at, "node", findings);
@@ -142,6 +152,9 @@ public static class EstateDocument
         CheckHosts(nodes, guests, findings);
         return nodes.ToImmutable();
     }
+
+    /// <summary>The most nodes that an estate may have; counted before they are made.</summary>
+    public const int NodeLimit = 250_000;
 
     private static Reach ReadReach(Form form, string pattern, Findings findings)
     {

@@ -40,9 +40,9 @@ export function HomePage() {
                 </td>
                 <td>
                   <span className="mark" aria-hidden="true">
-                    {mark(r.status)}
+                    {mark(r.setAside ? 'failed' : r.status)}
                   </span>
-                  {words(r.status)}
+                  {r.setAside ? `set aside: ${r.setAside}` : words(r.status)}
                 </td>
                 <td className="n">{Math.round(r.share * 100)} %</td>
                 <td>{r.kind}</td>

@@ -126,6 +126,8 @@ export interface RunLine {
   ended?: string;
   share: number;
   by: string;
+  /** Why what is kept of it can't be read. */
+  setAside?: string;
 }
 export interface ComponentLine {
   component: string;

@@ -9,19 +9,6 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep run</c> and <c>tidestep point</c>: carry plans out, watch, hold, decide, report.</summary>
 public static class RunCommands
 {
-    private sealed record Line(
-        string Run,
-        string Label,
-        RunStatus Status,
-        string Kind,
-        string? Parent,
-        DateTimeOffset Opened,
-        DateTimeOffset? Started,
-        DateTimeOffset? Ended,
-        double Share,
-        string By
-    );
-
     private sealed record Took(string Step, bool Used, Core.Learnt.LearntTime Time);
 
     private static readonly Argument<string> Run = new("run") { Description = "the run's identifier" };
@@ -107,7 +94,7 @@ public static class RunCommands
                             result.GetValue(inState) is { } state ? $"state={Uri.EscapeDataString(state)}" : null,
                         }.OfType<string>()
                     );
-                    var lines = await client.GetAsync<List<Line>>($"/api/runs?{query}", ct);
+                    var lines = await client.GetAsync<List<RunLine>>($"/api/runs?{query}", ct);
                     output.Write(lines, () =>
                         output.Table(
                             ["run", "state", "done %", "kind", "started", "by", "label"],
@@ -115,7 +102,7 @@ public static class RunCommands
                                 new[]
                                 {
                                     l.Run,
-                                    Orders.Word(l.Status),
+                                    l.SetAside is null ? Orders.Word(l.Status) : "set aside",
                                     (l.Share * 100).ToString("0"),
                                     l.Kind,
                                     l.Started?.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss") ?? "-",
@@ -125,6 +112,8 @@ public static class RunCommands
                             )
                         )
                     );
+                    foreach (var l in lines.Where(l => l.SetAside is not null && output.ForPeople))
+                        output.Line($"{l.Run} is set aside: {l.SetAside}.");
                     return Exit.Done;
                 },
                 search,

@@ -60,7 +60,7 @@ public sealed class RunExecutor
                     if (work is Append)
                     {
                         await Log.SayAsync(s =>
-                            NextWork.Of(s).FirstOrDefault() is Append append ? ([append.Event], null) : ([], null)
+                            NextWork.Of(s).OfType<Append>().FirstOrDefault() is { } append ? ([append.Event], null) : ([], null)
                         );
                         break;
                     }

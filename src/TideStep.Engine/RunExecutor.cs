@@ -60,7 +60,9 @@ public sealed class RunExecutor
                     if (work is Append)
                     {
                         await Log.SayAsync(s =>
-                            NextWork.Of(s).OfType<Append>().FirstOrDefault() is { } append ? ([append.Event], null) : ([], null)
+                            NextWork.Of(s).OfType<Append>().FirstOrDefault() is { } append
+                                ? ([append.Event], null)
+                                : ([], null)
                         );
                         break;
                     }
@@ -177,7 +179,7 @@ public sealed class RunExecutor
                 changes.IsEmpty && Log.Look(OutsideChanges.PromisesWayBack) && _context.WayBackClosed is { } ask
                     ? await ask(Log.Run, ct)
                     : null;
-            await Log.AppendAsync(
+            RunEvent[] read =
                 closed is not null
                     ?
                     [
@@ -185,8 +187,9 @@ public sealed class RunExecutor
                         new Halted($"{OutsideChange.WayBackClosed}: {closed}", null),
                     ]
                 : changes.IsEmpty ? [new ReadAgain(after, [])]
-                : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)]
-            );
+                : [new ReadAgain(after, changes), new Halted(OutsideChanges.Words(changes), null)];
+            // What has halted meanwhile keeps its reason; whoever lets it go on has it read again.
+            await Log.SayAsync(s => s.Halt is null ? (read, null) : ([], null));
             return;
         }
     }

@@ -19,24 +19,26 @@ public static class RunFollower
             _ => Exit.Done,
         };
 
-    /// <param name="decided">Whether a decision was just sent: an earlier halt is then no reason to stop
-    /// following.</param>
+    /// <param name="since">Where a decision was just sent: the run's last entry before it. What came since is told,
+    /// also where the run rests again already.</param>
     public static async Task<int> FollowAsync(
         ServiceClient client,
         string run,
         Output output,
         CancellationToken ct,
-        bool decided = false
+        long? since = null
     )
     {
         var view = await client.GetAsync<RunView>($"/api/runs/{run}", ct);
-        if (Rests(view) && !(decided && view.Status == RunStatus.Halted))
+        var decided = since is not null;
+        var lines = !output.Terminal.Profile.Out.IsTerminal || !output.ForPeople;
+        if (Rests(view) && !(lines && since < view.Sequence))
         {
             output.Write(view, () => RunScreen.Show(view, output));
             return StatusOf(view);
         }
-        if (!output.Terminal.Profile.Out.IsTerminal || !output.ForPeople)
-            return await LinesAsync(client, run, view, output, decided, ct);
+        if (lines)
+            return await LinesAsync(client, run, view, output, since, ct);
         int? ofReturn = null;
         while (true)
         {
@@ -126,12 +128,14 @@ public static class RunFollower
         string run,
         RunView view,
         Output output,
-        bool decided,
+        long? since,
         CancellationToken ct
     )
     {
         int? ofReturn = null;
-        var last = view.Sequence;
+        var last = since ?? view.Sequence;
+        // A run that rests already is told up to there: nothing more may ever come.
+        var upTo = Rests(view) ? view.Sequence : long.MaxValue;
         var persons = view
             .Blocks.SelectMany(b => b.Lanes)
             .SelectMany(l => l.Steps)
@@ -156,7 +160,7 @@ public static class RunFollower
             output.Line();
             RunScreen.Show(view, output);
         }
-        return EndOf(view, decided, ofReturn);
+        return EndOf(view, since is not null, ofReturn);
 
         // Tells what happens till the run rests, or another begins to return it: that one is given.
         async Task<string?> TellAsync()
@@ -181,7 +185,7 @@ public static class RunFollower
                 else
                     output.Write(entry, () => { });
                 last = entry.Sequence;
-                if (entry.Event is Halted or Held or Ended)
+                if (entry.Event is Halted or Held or Ended || last >= upTo)
                     return null;
                 asked |= entry.Event is UndoAsked || (entry.Event is StepBegun begun && persons.Contains(begun.Step));
                 // Where nothing goes on till somebody has signed, there is nothing more to follow.

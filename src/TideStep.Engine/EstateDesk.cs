@@ -569,10 +569,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     public async Task<Checked<PathAnswer>> ReturnPathAsync(string digest, int? after, int move, CancellationToken ct)
     {
         if (await FindPlanAsync(digest, ct) is not { } plan)
-            return new Checked<PathAnswer>(
-                null,
-                [new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")]
-            );
+            return new Checked<PathAnswer>(null, [RunDesk.NoPlan(digest)]);
         if (await IndexAsync(ct) is not { } index)
             return new Checked<PathAnswer>(null, [NoEstate]);
         return ReturnPlanner.PathFrom(index, plan, after ?? plan.Blocks.Length, move);

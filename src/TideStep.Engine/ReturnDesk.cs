@@ -41,20 +41,7 @@ public sealed class ReturnDesk(RunDesk runs, EstateDesk estates, PointDesk point
         if (string.IsNullOrWhiteSpace(reason))
             return (null, [new Problem("a return needs a reason", null, "Say why; it stands in the journal.")]);
         // Who leads, and what runs, is as it is now, not as it was at the run's end.
-        if (await estates.CurrentEstateAsync(ct) is { } estate)
-            await estates.SurveyAsync(
-                by,
-                new SurveyScope
-                {
-                    Nodes = state
-                        .Plan.Components.Select(c => estate.Find(c))
-                        .OfType<Component>()
-                        .SelectMany(c => c.Members)
-                        .Select(m => m.Node)
-                        .ToHashSet(),
-                },
-                ct
-            );
+        await runs.SurveyComponentsAsync(state, by, ct);
         if (await estates.IndexAsync(ct) is not { } index)
             return (null, [EstateDesk.NoEstate]);
         var plan = await PlanAsync(run, state, asFarAs, ct);

@@ -241,7 +241,7 @@ public sealed class RunDesk(
     private async Task<(Plan? Plan, Problem? Problem)> FindPlanAsync(string digest, CancellationToken ct) =>
         await estates.FindPlanAsync(digest, ct) switch
         {
-            null => (null, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")),
+            null => (null, NoPlan(digest)),
             { Kind: Plan.Return } => (
                 null,
                 new Problem(
@@ -474,18 +474,41 @@ public sealed class RunDesk(
     // Readings of before the run may be why it seems closed: then what is there now is read first.
     private async Task<string?> WayBackClosedAsync(string run, CancellationToken ct)
     {
+        try
+        {
+            return await ClosedAsync(run, ct);
+        }
+        catch (Exception e)
+            when (e
+                    is not (
+                        OperationCanceledException
+                        or StoreUnavailableException
+                        or StaleOwnerException
+                        or IOException
+                    )
+            )
+        {
+            // A run goes on only where it is known that it can return; and an error of ours is not asked for ever.
+            log($"whether the way back of run {run} is open could not be told", e);
+            return $"it could not be told: {e.Message}";
+        }
+    }
+
+    private async Task<string?> ClosedAsync(string run, CancellationToken ct)
+    {
         if (await StateAsync(run, ct) is not { } state || (await ReturnPlanAsync(run, state, null, ct)).Ok)
             return null;
-        await SurveyComponentsAsync(state, ct);
+        await SurveyComponentsAsync(state, state.By, ct);
         var plan = await ReturnPlanAsync(run, state, null, ct);
         return plan.Ok ? null : string.Join("; ", plan.Problems.Select(p => p.What));
     }
 
-    private async Task SurveyComponentsAsync(RunState state, CancellationToken ct)
+    /// <summary>Reads again what the components of a run's plan run, and what their members tell.</summary>
+    internal async Task SurveyComponentsAsync(RunState state, string by, CancellationToken ct)
     {
         if (await estates.CurrentEstateAsync(ct) is { } estate)
             await estates.SurveyAsync(
-                state.By,
+                by,
                 new SurveyScope
                 {
                     Nodes = state
@@ -571,7 +594,7 @@ public sealed class RunDesk(
     {
         var state = parent.Log.Look(s => s);
         // Who leads, and what runs, is as it is now, not as it was before the run.
-        await SurveyComponentsAsync(state, CancellationToken.None);
+        await SurveyComponentsAsync(state, state.By, CancellationToken.None);
         var only = state.ReturningMember;
         var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None, only);
         if (!plan.Ok)
@@ -692,18 +715,22 @@ public sealed class RunDesk(
         }
     }
 
-    public static Problem NoRun(string run) => new($"there is no run {run}", null, "See 'tidestep run list'.");
+    public static Problem NoPlan(string digest) =>
+        new($"there is no plan {digest}", null, "See 'tidestep plan list'.") { Absent = true };
+
+    public static Problem NoRun(string run) =>
+        new($"there is no run {run}", null, "See 'tidestep run list'.") { Absent = true };
 
     /// <summary>A run's state folded from its journal, or null where there is none.</summary>
     public Task<RunState?> StateAsync(string run, CancellationToken ct) => StateAsync(run, long.MaxValue, ct);
 
     /// <summary>The same, or null where what is kept of it can't be read: for lists, which one run does not
     /// keep from being shown.</summary>
-    public async Task<RunState?> ReadableAsync(string run, CancellationToken ct)
+    public async Task<RunState?> ReadableAsync(string run, CancellationToken ct, long upTo = long.MaxValue)
     {
         try
         {
-            return await StateAsync(run, ct);
+            return await StateAsync(run, upTo, ct);
         }
         catch (DamagedRecordException)
         {

@@ -31,7 +31,7 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
             foreach (var (stored, last, kept) in page)
                 if (
                     found.Count < most
-                    && await LineAsync(stored, last, kept, ct) is var (line, words)
+                    && await LineAsync(stored, last, kept, search is not null, ct) is var (line, words)
                     && RunLine.Finds(words, search)
                     && (status is null || line.Status == status)
                 )
@@ -47,13 +47,15 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
         StoredRun stored,
         long last,
         StoredRunLine? kept,
+        bool searched,
         CancellationToken ct
     )
     {
+        // Nothing but a search needs the words, and they are many.
         if (desk.ExecutorOf(stored.Id) is { } executor)
-            return executor.Log.Look(s => Told(stored, s));
-        if (kept?.Sequence == last)
-            return (JsonSerializer.Deserialize<RunLine>(kept.Body, Json.Options)!, kept.Words);
+            return executor.Log.Look(s => searched ? Told(stored, s) : (RunLine.Of(stored.Id, s, stored.OpenedAt), ""));
+        if (kept?.Sequence == last && LineOf(kept) is { } line)
+            return (line, kept.Words);
         try
         {
             if (await desk.StateAsync(stored.Id, ct) is { } state)
@@ -81,23 +83,35 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
     private static (RunLine Line, string Words) Told(StoredRun stored, RunState state) =>
         (RunLine.Of(stored.Id, state, stored.OpenedAt), RunLine.WordsOf(stored.Id, state));
 
+    // A row is a copy: what can't be read of it is made anew from the journal.
+    private static RunLine? LineOf(StoredRunLine? kept)
+    {
+        try
+        {
+            return kept is null ? null : JsonSerializer.Deserialize<RunLine>(kept.Body, Json.Options);
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
+    }
+
     private static RunLine SetAside(StoredRun stored, StoredRunLine? kept, string why) =>
         (
-            kept is not null
-                ? JsonSerializer.Deserialize<RunLine>(kept.Body, Json.Options)!
-                : new RunLine(
-                    stored.Id,
-                    "",
-                    RunStatus.Ready,
-                    Core.Plans.Plan.Upgrade,
-                    stored.Parent,
-                    stored.Plan,
-                    stored.OpenedAt,
-                    null,
-                    null,
-                    0,
-                    ""
-                )
+            LineOf(kept)
+            ?? new RunLine(
+                stored.Id,
+                "",
+                RunStatus.Ready,
+                Core.Plans.Plan.Upgrade,
+                stored.Parent,
+                stored.Plan,
+                stored.OpenedAt,
+                null,
+                null,
+                0,
+                ""
+            )
         ) with
         {
             SetAside = why,

@@ -40,7 +40,8 @@ public sealed class Idempotency(IDocumentStore store, TimeProvider time, IHostAp
                 JsonSerializer.SerializeToUtf8Bytes(new { path = http.Request.Path.Value, request }, Json.Options)
             )
         );
-        var kept = $"{AccessRules.ActorOf(http)} {key}";
+        var caller = AccessRules.ActorOf(http);
+        var kept = $"{caller.Length} {caller} {key}";
         var mine = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         while (_underWay.GetOrAdd(kept, mine.Task) is var first && first != mine.Task)
             await first.WaitAsync(http.RequestAborted);

@@ -5,37 +5,29 @@ namespace TideStep.Service;
 /// <summary>What the service may be started with, and what is said of anything else.</summary>
 public static class ServiceOptions
 {
-    /// <summary>Reads the arguments.</summary>
-    /// <returns>The exit status where nothing is to be started: 0 after the help that was asked for, 2 where an
-    /// argument is wrong; null where the service is to start.</returns>
-    public static int? Answered(string[] arguments)
-    {
-        var parsed = new RootCommand("The Tide Step service: plans and runs upgrades, on loopback.")
-        {
-            new Option<string>("--data")
+    /// <inheritdoc cref="CommandLineAnswer.Of"/>
+    public static int? Answered(string[] arguments) =>
+        CommandLineAnswer.Of(
+            "tidestep-service",
+            new RootCommand("The Tide Step service: plans and runs upgrades, on loopback.")
             {
-                Description =
-                    "the folder of its database, key, secrets and artefacts; else TIDESTEP_DATA, else ~/.tidestep",
+                new Option<string>("--data")
+                {
+                    Description =
+                        "the folder of its database, key, secrets and artefacts; else TIDESTEP_DATA, else ~/.tidestep",
+                },
+                new Option<string>("--port") { Description = "the loopback port; else 7470" },
+                new Option<string>("--database")
+                {
+                    Description = "the connection text of a PostgreSQL database; else SQLite",
+                },
+                new Option<string>("--pace")
+                {
+                    Description = "divides settle times and limits, for demonstrations; else 1",
+                },
+                new Option<string>("--console") { Description = "the folder of the built console" },
+                new Option<string>("--vault-key") { Description = "the file of the key that secrets are kept under" },
             },
-            new Option<string>("--port") { Description = "the loopback port; else 7470" },
-            new Option<string>("--database")
-            {
-                Description = "the connection text of a PostgreSQL database; else SQLite",
-            },
-            new Option<string>("--pace")
-            {
-                Description = "divides settle times and limits, for demonstrations; else 1",
-            },
-            new Option<string>("--console") { Description = "the folder of the built console" },
-            new Option<string>("--vault-key") { Description = "the file of the key that secrets are kept under" },
-        }.Parse(arguments);
-        if (parsed.Errors.Count > 0)
-        {
-            foreach (var error in parsed.Errors)
-                Console.Error.WriteLine(error.Message);
-            Console.Error.WriteLine("See 'tidestep-service --help'.");
-            return 2;
-        }
-        return parsed.Action is null ? null : parsed.Invoke();
-    }
+            arguments
+        );
 }

@@ -36,7 +36,7 @@ public abstract partial class SqlStore : IRunLines
                     insert into run_lines (run, sequence, body, words) values (@Run, @Sequence, @Body, @Words)
                     on conflict (run) do update set sequence = excluded.sequence, body = excluded.body,
                         words = excluded.words
-                    where excluded.sequence > run_lines.sequence
+                    where excluded.sequence >= run_lines.sequence
                     """,
                     line
                 ),

@@ -511,9 +511,10 @@ public abstract partial class SqlStore : IJournal, IDocumentStore, IAsyncDisposa
                 (IReadOnlyList<StoredPlan>)
                     [
                         .. c.Query<PlanRow>(
-                                "select digest, estate, kind, body, at, author from plans where digest >= @from and "
-                                    + "digest < @to order by digest limit 2",
-                                new { from = beginning, to = beginning + "~" }
+                                // A range would be the collation's, and hexadecimal digits have many orders.
+                                "select digest, estate, kind, body, at, author from plans "
+                                    + "where substr(digest, 1, @many) = @beginning order by digest limit 2",
+                                new { beginning, many = beginning.Length }
                             )
                             .Select(r => r.ToPlan()),
                     ],

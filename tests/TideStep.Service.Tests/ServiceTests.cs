@@ -242,7 +242,7 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         {
             // A start reads its members first, and none of them answers.
             var starting = SaidAsync("/api/runs", new { plan = other, start = true }, "starts");
-            var holding = SaidAsync($"/api/runs/{run}/hold", new { at = DateTimeOffset.UtcNow.AddDays(400) }, "hold");
+            var holding = SaidAsync($"/api/runs/{run}/hold", new { at = DemoStack.Now.AddDays(400) }, "hold");
             Assert.Equal(holding, await Task.WhenAny(starting, holding));
             Assert.False(starting.IsCompleted);
             await holding;

@@ -315,6 +315,12 @@ public static class RunCommands
                         "correct" => "correct-and-try-again",
                         var other => other,
                     };
+                    // What comes right after it must not be missed: a run may halt again before it is looked at.
+                    long? before = result.GetValue(follow)
+                        ? (
+                            await client.GetAsync<RunView>($"/api/runs/{result.GetValue(Run)}?lanes=current", ct)
+                        ).Sequence
+                        : null;
                     await client.PostAsync(
                         $"/api/runs/{result.GetValue(Run)}/decisions",
                         new
@@ -330,7 +336,7 @@ public static class RunCommands
                         ct
                     );
                     return result.GetValue(follow)
-                        ? await RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct, decided: true)
+                        ? await RunFollower.FollowAsync(client, result.GetValue(Run)!, output, ct, before)
                         : Exit.Done;
                 },
                 Run,

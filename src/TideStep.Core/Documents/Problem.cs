@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text.Json.Serialization;
 
 namespace TideStep.Core.Documents;
 
@@ -11,6 +12,10 @@ public sealed record Place(string File, int Line, int Column)
 /// <summary>An error that a user can cause: what is wrong, what it means, what to do, and where.</summary>
 public sealed record Problem(string What, string? Detail = null, string? Hint = null, Place? At = null)
 {
+    /// <summary>Whether what was asked for is not there at all, rather than refused.</summary>
+    [JsonIgnore]
+    public bool Absent { get; init; }
+
     public override string ToString() =>
         (At is null ? "" : $"{At}: ")
         + What

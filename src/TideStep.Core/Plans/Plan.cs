@@ -402,13 +402,29 @@ public sealed record Plan(
 
     /// <summary>Components that the plan works on or takes out, for the reservation.</summary>
     [JsonIgnore]
-    public IEnumerable<string> Components =>
-        Blocks
-            .SelectMany(b =>
-                b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')])).Concat(b.ComponentsOut)
-            )
-            .Distinct()
-            .Order(StringComparer.Ordinal);
+    public ImmutableArray<string> Components
+    {
+        get
+        {
+            if (_components is not { } known || known.Of != Blocks)
+                _components = known = (Blocks, ComponentsOf(Blocks));
+            return known.Its;
+        }
+    }
+
+    // A copy with other blocks asks again.
+    private (ImmutableArray<Block> Of, ImmutableArray<string> Its)? _components;
+
+    private static ImmutableArray<string> ComponentsOf(ImmutableArray<Block> blocks) =>
+        [
+            .. blocks
+                .SelectMany(b =>
+                    b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')]))
+                        .Concat(b.ComponentsOut)
+                )
+                .Distinct()
+                .Order(StringComparer.Ordinal),
+        ];
 
     /// <summary>The step of that identifier.</summary>
     public PlanStep Step(string id) =>

@@ -139,7 +139,7 @@ public static class NextWork
                 && state.Plan.Blocks[state.BlocksDone - 1].RestsAfter
                 && state.RestedAt != state.BlocksDone
             )
-                return [new Append(new HoldAsked("the plan, which rests here till its next window"))];
+                return [new Append(new HoldAsked(RunState.RestOfThePlan) { AsPlanned = true })];
             if (state.BlocksDone == state.Plan.Blocks.Length)
             {
                 if (state.Plan.Asks.IsEmpty || state.AnswersBefore.IsEmpty)

@@ -265,6 +265,9 @@ public sealed record BlockDone(int Block) : RunEvent;
 public sealed record HoldAsked(string By) : RunEvent
 {
     public bool AtOnce { get; init; }
+
+    /// <summary>Whether the plan itself asks for it, which rests there till its next window.</summary>
+    public bool AsPlanned { get; init; }
 }
 
 /// <summary>The run is to hold at a time, at the next safe place from then on; null takes that back.</summary>

@@ -114,6 +114,9 @@ public sealed record PointState(
 /// cref="Apply"/>.</summary>
 public sealed class RunState(Plan plan)
 {
+    /// <summary>By whom a run holds that rests as its plan says; older journals know it by this alone.</summary>
+    internal const string RestOfThePlan = "the plan, which rests here till its next window";
+
     private readonly Dictionary<string, StepState> _steps = [];
     private readonly List<string> _measures = [];
     private readonly Dictionary<string, PointState> _points = [];
@@ -598,11 +601,12 @@ public sealed class RunState(Plan plan)
                 _blocks[e.Block] = (_blocks[e.Block].Begun, entry.At);
                 break;
             case HoldAsked e:
+                var planned = e.AsPlanned || e.By == RestOfThePlan;
                 (HoldAskedFor, HoldsAtOnce, RestsAsPlanned, HoldAt) = (
                     true,
                     HoldsAtOnce || e.AtOnce,
-                    e.By.StartsWith("the plan,", StringComparison.Ordinal),
-                    e.By.StartsWith("the plan,", StringComparison.Ordinal) ? HoldAt : null
+                    planned,
+                    planned ? HoldAt : null
                 );
                 break;
             case HoldPlanned e:

@@ -123,7 +123,7 @@ public sealed class NoticeDesk(
                         e.Entry.Event is Opened or Started or Halted or SignOffAwaited or StepBegun or RanLate or Ended
                     )
                 )
-                    if (await runs.StateAsync(entry.Run, entry.Sequence, ct) is { } state)
+                    if (await runs.ReadableAsync(entry.Run, ct, entry.Sequence) is { } state)
                         foreach (var moment in RunNotice.MomentsOf(entry.Event, state.Plan))
                         foreach (var rule in told.Rules.Where(r => r.At.Contains(moment)))
                             found.Add(

@@ -186,10 +186,7 @@ public static class ArtefactRoutes
                     if (request.Plan is { } digest)
                     {
                         if (await estates.FindPlanAsync(digest, ct) is not { } plan)
-                            return Answers.Problem(
-                                404,
-                                new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")
-                            );
+                            return Answers.Problem(404, RunDesk.NoPlan(digest));
                         wanted =
                         [
                             .. Staging

@@ -179,6 +179,5 @@ public static class CheckRoutes
             .WithSummary("Agree, as another person, to a waiver that needs two");
     }
 
-    private static IResult NoPlan(string digest) =>
-        Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
+    private static IResult NoPlan(string digest) => Answers.Problem(404, RunDesk.NoPlan(digest));
 }

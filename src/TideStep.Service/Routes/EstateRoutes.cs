@@ -225,7 +225,7 @@ public static class EstateRoutes
                     var members = c.Members.Select(m => (Member: m, Reading: readings.Of(m))).ToList();
                     var versions = members
                         .Where(m => !readings.Lost.ContainsKey(m.Member.Id))
-                        .Select(m => m.Reading.Running ?? "unknown")
+                        .Select(m => m.Reading.RunsNothing ? "none" : m.Reading.Running ?? "unknown")
                         .DefaultIfEmpty("unknown")
                         .Distinct()
                         .Order(StringComparer.Ordinal)

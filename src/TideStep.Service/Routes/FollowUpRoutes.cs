@@ -37,10 +37,7 @@ public static class FollowUpRoutes
                         ct
                     )
                         is { } problem
-                        ? Answers.Problem(
-                            problem.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409,
-                            problem
-                        )
+                        ? Answers.Problem(problem.Absent ? 404 : 409, problem)
                         : Results.NoContent()
             )
             .WithSummary("Say that something left to be done is done, whose it is, or until when");

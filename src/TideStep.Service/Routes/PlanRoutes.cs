@@ -117,17 +117,14 @@ public static class PlanRoutes
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
                 await desk.FindPlanAsync(digest, ct) is { } plan
                     ? Results.Ok(new PlanView(plan.Digest, plan))
-                    : Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."))
+                    : Answers.Problem(404, RunDesk.NoPlan(digest))
             )
             .Produces<PlanView>()
             .WithSummary("A plan by its digest, or the beginning of it");
         api.MapGet("/plans/{digest}/calendar", async (string digest, EstateDesk desk, CancellationToken ct) =>
             {
                 if (await desk.FindPlanAsync(digest, ct) is not { } plan)
-                    return Answers.Problem(
-                        404,
-                        new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'.")
-                    );
+                    return Answers.Problem(404, RunDesk.NoPlan(digest));
                 var calendar = CalendarFile.Of(
                     plan,
                     (await desk.CurrentEstateAsync(ct))?.Title ?? plan.Estate,
@@ -159,10 +156,7 @@ public static class PlanRoutes
                 {
                     foreach (var wanted in (string[])[digest, from])
                         if (await desk.FindPlanAsync(wanted, ct) is null)
-                            return Answers.Problem(
-                                404,
-                                new Problem($"there is no plan {wanted}", null, "See 'tidestep plan list'.")
-                            );
+                            return Answers.Problem(404, RunDesk.NoPlan(wanted));
                     return Results.Ok(
                         new
                         {

@@ -110,6 +110,5 @@ public static class RehearsalRoutes
             .WithSummary("Take the report of a run in a test estate as evidence for a plan's steps");
     }
 
-    private static IResult NoPlan(string digest) =>
-        Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
+    private static IResult NoPlan(string digest) => Answers.Problem(404, RunDesk.NoPlan(digest));
 }

@@ -155,7 +155,7 @@ public static class RunRoutes
                             return run is null ? null : (201, new { run });
                         },
                         () =>
-                            refused is [{ What: var what }] && what.StartsWith("there is no", StringComparison.Ordinal)
+                            refused is [{ Absent: true }]
                                 ? Answers.Problem(404, refused[0])
                                 : Answers.Problems(
                                     409,
@@ -445,8 +445,7 @@ public static class RunRoutes
                             return back is null ? null : (201, new { run = back });
                         },
                         () =>
-                            refused is [{ What: var what }]
-                            && what.StartsWith("there is no run", StringComparison.Ordinal)
+                            refused is [{ Absent: true }]
                                 ? Answers.Problem(404, refused[0])
                                 : Answers.Problems(409, $"run {run} was not returned", refused)
                     );
@@ -561,11 +560,7 @@ public static class RunRoutes
                 refused = await desk.SayAsync(run, rule, alive);
                 return refused is null ? (202, null) : null;
             },
-            () =>
-                Answers.Problem(
-                    refused!.What.StartsWith("there is no run", StringComparison.Ordinal) ? 404 : 409,
-                    refused
-                )
+            () => Answers.Problem(refused!.Absent ? 404 : 409, refused)
         );
     }
 

@@ -134,6 +134,5 @@ public static class SignOffRoutes
         );
     }
 
-    private static IResult NoPlan(string digest) =>
-        Answers.Problem(404, new Problem($"there is no plan {digest}", null, "See 'tidestep plan list'."));
+    private static IResult NoPlan(string digest) => Answers.Problem(404, RunDesk.NoPlan(digest));
 }

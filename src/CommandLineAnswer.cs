@@ -1,0 +1,22 @@
+using System.CommandLine;
+
+namespace TideStep;
+
+/// <summary>What a server program says of the arguments that it was started with.</summary>
+internal static class CommandLineAnswer
+{
+    /// <summary>Reads the arguments.</summary>
+    /// <param name="program">How the program is called.</param>
+    /// <returns>The exit status where nothing is to be started: 0 after the help that was asked for, 2 where an
+    /// argument is wrong; null where the program is to start.</returns>
+    public static int? Of(string program, RootCommand command, string[] arguments)
+    {
+        var parsed = command.Parse(arguments);
+        if (parsed.Errors.Count == 0)
+            return parsed.Action is null ? null : parsed.Invoke();
+        foreach (var error in parsed.Errors)
+            Console.Error.WriteLine(error.Message);
+        Console.Error.WriteLine($"See '{program} --help'.");
+        return 2;
+    }
+}

@@ -67,6 +67,8 @@ public sealed class RunTests
             await stack.ByHandAsync("ss-rel-3", "relay-south", verb, arguments);
         var again = await stack.Cli("run", "decide", run, "try-again", "--follow");
         Assert.Equal(4, again.Status);
+        // What came since the decision is told, however soon the run halted again.
+        Assert.Contains("decided by Wren Hale", again.Output);
         Assert.Contains("changed from outside: relay-south/ss-rel-3 runs 3.2, expected 3.1", again.Output);
         Assert.Contains("accept-differences", again.Output);
         Assert.NotEqual(0, (await stack.Cli("run", "decide", run, "accept-differences")).Status);

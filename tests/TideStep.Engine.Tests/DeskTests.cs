@@ -79,6 +79,19 @@ public sealed class DeskTests : IAsyncLifetime
         Open();
     }
 
+    [Fact]
+    public async Task A_damaged_row_of_the_list_is_made_anew_from_the_journal()
+    {
+        var run = await OpenAsync();
+        Task<IReadOnlyList<RunLine>> ListAsync() => new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        var before = Assert.Single(await ListAsync());
+        await InTheDatabaseAsync("update run_lines set body = '{'");
+        Assert.Equal(before, Assert.Single(await ListAsync()));
+        var (_, _, kept) = Assert.Single(await _store.LinesAsync(10, null, default));
+        Assert.Equal(run, kept!.Run);
+        Assert.NotEqual("{", kept.Body);
+    }
+
     [Theory]
     [InlineData(
         "update journal set event = '{\"event\":\"started\"' where run = '{run}' and sequence = 3",

@@ -96,6 +96,9 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.SaveLineAsync(new StoredRunLine(run, 2, "{}", "second"), default);
         await _store.SaveLineAsync(new StoredRunLine(run, 1, "{}", "first"), default);
         Assert.Equal("second", (await KeptAsync()).Line!.Words);
+        // A row that was damaged where it is kept is put right by one of the same entry.
+        await _store.SaveLineAsync(new StoredRunLine(run, 2, "{}", "mended"), default);
+        Assert.Equal("mended", (await KeptAsync()).Line!.Words);
         await _store.ForgetLinesAsync(default);
         Assert.Null((await KeptAsync()).Line);
     }
@@ -299,6 +302,15 @@ public abstract class StoreContract : IAsyncLifetime
         var key = Guid.NewGuid().ToString();
         await _store.SavePlanAsync(new StoredPlan("sha256:" + key, "marram", "upgrade", "{}", Now, "Wren"), default);
         Assert.Equal("marram", (await _store.FindPlanAsync("sha256:" + key, default))!.Estate);
+        // What only begins alike is none of them, whatever order the database gives to digits and letters.
+        await _store.SavePlanAsync(new StoredPlan($"sha256:{key}Z", "marram", "upgrade", "{}", Now, "Wren"), default);
+        await _store.SavePlanAsync(new StoredPlan("sha25~" + key, "marram", "upgrade", "{}", Now, "Wren"), default);
+        Assert.Equal(
+            ["sha256:" + key, $"sha256:{key}Z"],
+            (await _store.PlansLikeAsync($"sha256:{key}", default)).Select(p => p.Digest)
+        );
+        Assert.Equal(2, (await _store.PlansLikeAsync($"sha256:{key[..20]}", default)).Count);
+        Assert.Empty(await _store.PlansLikeAsync($"sha256:{key[..20]}%", default));
         await _store.SaveOutputAsync(key, "a1", "half", default);
         await _store.SaveOutputAsync(key, "a1", "whole", default);
         Assert.Equal("whole", await _store.FindOutputAsync(key, "a1", default));

@@ -21,6 +21,7 @@ foreach (
             RehearseCommands.Create(context),
             NoticeCommands.Create(context),
             FollowUpCommands.Create(context),
+            KeepingCommands.Create(context),
             .. RunCommands.Create(context),
         ]
 )

@@ -125,9 +125,7 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
         var stored = number is { } n
             ? await store.FindAsync(RoundKind, digest, n, ct)
             : await store.FindAsync(RoundKind, digest, ct);
-        return stored is null
-            ? null
-            : (JsonSerializer.Deserialize<CheckRound>(stored.Body, Json.Options)!, stored.Revision);
+        return stored is null ? null : (Kept.Read<CheckRound>(stored), stored.Revision);
     }
 
     /// <summary>A file that was kept as evidence, by its checksum; null where there is none.</summary>

@@ -38,10 +38,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     {
         var findings = new Findings();
         var incoming = new List<StoredDocument>();
-        var (current, catalogue) = (await CurrentEstateAsync(ct), new Dictionary<string, Product>());
-        foreach (var known in (await CatalogueAsync(ct)).Products)
-            catalogue[known.Id] = known;
-        var estate = current;
+        var (estate, catalogue) = await ReadableAsync(ct);
         foreach (var document in documents)
         {
             var kind = KindOf(document, findings);
@@ -110,6 +107,25 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         return (saved, []);
     }
 
+    // What is damaged is put right by what comes in: it is left out here.
+    private async Task<(Estate? Estate, Dictionary<string, Product> Catalogue)> ReadableAsync(CancellationToken ct)
+    {
+        var catalogue = new Dictionary<string, Product>();
+        foreach (var document in await store.LatestAsync("product", ct))
+            if (document.Damaged is null && ProductDocument.Read(document.Body, document.Id).Value is { } product)
+                catalogue[product.Id] = product;
+        try
+        {
+            return await store.FindAsync("estate", "estate", ct) is { } kept
+                ? (EstateDocument.Read(kept.Body, "estate").Value, catalogue)
+                : (null, catalogue);
+        }
+        catch (DamagedRecordException)
+        {
+            return (null, catalogue);
+        }
+    }
+
     internal const string NoticesKind = "notices";
 
     private StoredDocument Stored(string kind, string id, string text, string by) =>
@@ -175,11 +191,16 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         {
             var document = await store.FindAsync("estate", "estate", ct);
             var products = await store.LatestAsync("product", ct);
-            var estate = document is null ? null : EstateDocument.Read(document.Body, "estate").Value;
-            var catalogue = ProductCatalogue
-                .Create(products.Select(p => ProductDocument.Read(p.Body, p.Id).Value).OfType<Product>())
-                .Value
-                ?? ProductCatalogue.Empty;
+            var estate = document is null ? null : Whole(document, EstateDocument.Read(document.Body, "estate"));
+            var made = ProductCatalogue.Create(
+                products.Select(p =>
+                    p.Damaged is { } damaged
+                        ? throw new DamagedRecordException(damaged)
+                        : Whole(p, ProductDocument.Read(p.Body, p.Id))
+                )
+            );
+            var catalogue = made.Value
+                ?? throw new DamagedRecordException($"the catalogue does not fit together: {made.Problems[0].What}");
             var loaded = (
                 document?.Digest ?? "",
                 estate,
@@ -195,6 +216,15 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         }
     }
 
+    // Without one of its documents everything that is said of the estate would be said of another one.
+    private static T Whole<T>(StoredDocument document, Checked<T> read)
+        where T : class =>
+        read.Value
+        ?? throw new DamagedRecordException(
+            $"the {document.Kind} '{document.Id}', revision {document.Revision}, can't be read any more: "
+                + $"{read.Problems[0]}"
+        );
+
     public async Task<Estate?> CurrentEstateAsync(CancellationToken ct) => (await LoadAsync(ct)).Estate;
 
     public async Task<ProductCatalogue> CatalogueAsync(CancellationToken ct) => (await LoadAsync(ct)).Catalogue;
@@ -207,7 +237,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     public async Task<Readings> ReadingsAsync(CancellationToken ct)
     {
         var estate = await CurrentEstateAsync(ct);
-        if (estate is null || await store.FindAsync(ReadingsKind, estate.Id, ct) is not { } document)
+        if (estate is null || await LastSurveyAsync(estate, ct) is not { } document)
             return new Readings(DateTimeOffset.MinValue, ImmutableDictionary<string, MemberReading>.Empty);
         // Of thousands of members reading the text takes longer than all that is asked of them.
         if (_readings is { } known && known.Digest == document.Digest && ReferenceEquals(known.Estate, estate))
@@ -219,6 +249,19 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     }
 
     private (string Digest, Estate Estate, Readings Readings)? _readings;
+
+    // Readings that were damaged are as good as none: the next survey takes their place.
+    private async Task<StoredDocument?> LastSurveyAsync(Estate estate, CancellationToken ct)
+    {
+        try
+        {
+            return await store.FindAsync(ReadingsKind, estate.Id, ct);
+        }
+        catch (DamagedRecordException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>The survey that is being taken here now, or null.</summary>
     public SurveyProgress? Surveying { get; private set; }
@@ -254,7 +297,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
             // last of them left it.
             while (true)
             {
-                var last = await store.FindAsync(ReadingsKind, estate.Id, ct);
+                var revision = await store.RevisionAsync(ReadingsKind, estate.Id, ct);
                 var before = await ReadingsAsync(ct);
                 var taken = new Readings(
                     time.GetUtcNow(),
@@ -287,13 +330,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
                         .Concat(before.Lost.Where(l => kept.Contains(l.Key)))
                         .ToImmutableDictionary(),
                 };
-                if (
-                    !await store.SaveAfterAsync(
-                        Stored(ReadingsKind, estate.Id, Write(taken), by),
-                        last?.Revision ?? 0,
-                        ct
-                    )
-                )
+                if (!await store.SaveAfterAsync(Stored(ReadingsKind, estate.Id, Write(taken), by), revision, ct))
                     continue;
                 return (
                     taken,
@@ -332,10 +369,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     )
     {
         var lines = new List<ReadingThen>();
-        if (
-            await CurrentEstateAsync(ct) is not { } estate
-            || await store.FindAsync(ReadingsKind, estate.Id, ct) is not { } last
-        )
+        if (await CurrentEstateAsync(ct) is not { } estate || await LastSurveyAsync(estate, ct) is not { } last)
             return lines;
         for (var number = last.Revision; number > 0 && lines.Count < limit; number--)
             if (
@@ -419,10 +453,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     public async Task<IReadOnlyList<SurveyLine>> SurveysAsync(int limit, CancellationToken ct)
     {
         var lines = new List<SurveyLine>();
-        if (
-            await CurrentEstateAsync(ct) is not { } estate
-            || await store.FindAsync(ReadingsKind, estate.Id, ct) is not { } last
-        )
+        if (await CurrentEstateAsync(ct) is not { } estate || await LastSurveyAsync(estate, ct) is not { } last)
             return lines;
         for (var number = last.Revision; number > 0 && lines.Count < limit; number--)
             if (await FindSurveyAsync(estate, number, ct) is var (document, readings))
@@ -449,11 +480,21 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         Estate estate,
         long number,
         CancellationToken ct
-    ) =>
-        await store.FindAsync(ReadingsKind, estate.Id, number, ct) is { } document
-        && ReadingsDocument.Read(document.Body, "readings", estate).Value is { } readings
-            ? (document, readings)
-            : null;
+    )
+    {
+        try
+        {
+            return
+                await store.FindAsync(ReadingsKind, estate.Id, number, ct) is { } document
+                && ReadingsDocument.Read(document.Body, "readings", estate).Value is { } readings
+                ? (document, readings)
+                : null;
+        }
+        catch (DamagedRecordException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>What stands out of line in the estate, against itself, the catalogue and what the last runs
     /// left.</summary>
@@ -589,18 +630,10 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
         return stored is null ? null : Read(stored);
     }
 
-    // The digest is taken over the bytes that are kept: what was changed there is no plan that anybody agreed to.
-    private static Plan Read(StoredPlan stored)
-    {
-        if (Json.DigestOfText(stored.Body) != stored.Digest)
-            throw new DamagedRecordException($"plan {stored.Digest} was changed where it is kept");
-        try
-        {
-            return JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options)!.KeptAs(stored.Digest);
-        }
-        catch (Exception e) when (e is JsonException or NotSupportedException or FormatException)
-        {
-            throw new DamagedRecordException($"plan {stored.Digest} can't be read: {e.Message}", e);
-        }
-    }
+    /// <summary>The plan that a row holds.</summary>
+    /// <exception cref="DamagedRecordException">It was changed where it is kept, or can't be read.</exception>
+    internal static Plan Read(StoredPlan stored) =>
+        stored.Damaged is { } damaged
+            ? throw new DamagedRecordException(damaged)
+            : Kept.Read<Plan>(stored.Body, $"plan {stored.Digest}").KeptAs(stored.Digest);
 }

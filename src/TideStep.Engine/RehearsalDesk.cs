@@ -74,9 +74,7 @@ public sealed class RehearsalDesk(EstateDesk estates, IDocumentStore store, Time
         (await FindAsync(DrawnKind, digest, ct), await FindAsync(EvidenceKind, digest, ct));
 
     private async Task<KeptRehearsal?> FindAsync(string kind, string digest, CancellationToken ct) =>
-        await store.FindAsync(kind, digest, ct) is { } kept
-            ? JsonSerializer.Deserialize<KeptRehearsal>(kept.Body, Json.Options)
-            : null;
+        await store.FindAsync(kind, digest, ct) is { } kept ? Kept.Read<KeptRehearsal>(kept) : null;
 
     /// <summary>What keeps a plan from starting because it has to be rehearsed; null where nothing does.</summary>
     public async Task<Problem?> MissingAsync(Plan plan, CancellationToken ct)

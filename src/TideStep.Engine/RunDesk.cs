@@ -732,7 +732,7 @@ public sealed class RunDesk(
         {
             return await StateAsync(run, upTo, ct);
         }
-        catch (DamagedRecordException)
+        catch (Exception e) when (e is DamagedRecordException or ArchivedRunException)
         {
             return null;
         }
@@ -746,7 +746,24 @@ public sealed class RunDesk(
             || await estates.FindPlanAsync(stored.Plan, ct) is not { } plan
         )
             return null;
-        return RunState.Fold(plan, (await journal.ReadAsync(run, 0, ct)).TakeWhile(e => e.Sequence <= upTo));
+        if (stored.Damaged is { } damaged)
+            throw new DamagedRecordException(damaged);
+        var entries = await journal.ReadAsync(run, 0, ct);
+        if (
+            entries is not [{ Event: Opened opened }, ..]
+            || opened.Plan != stored.Plan
+            || opened.Parent != stored.Parent
+        )
+            throw new DamagedRecordException($"the row of run {run} is not the one of its journal");
+        return RunState.Fold(plan, entries.TakeWhile(e => e.Sequence <= upTo));
+    }
+
+    /// <summary>Applies what came after a state, up to an entry.</summary>
+    internal async Task CarryOnAsync(string run, RunState state, long upTo, CancellationToken ct)
+    {
+        if (state.Sequence < upTo)
+            foreach (var entry in (await journal.ReadAsync(run, state.Sequence, ct)).TakeWhile(e => e.Sequence <= upTo))
+                state.Apply(entry);
     }
 
     /// <summary>Holds the journal of an ended run, for what is still done about it; nothing is carried on.</summary>

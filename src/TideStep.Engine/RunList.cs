@@ -74,7 +74,7 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
             }
             return (SetAside(stored, kept, "its plan is not there"), stored.Id);
         }
-        catch (DamagedRecordException e)
+        catch (Exception e) when (e is DamagedRecordException or ArchivedRunException)
         {
             return (SetAside(stored, kept, e.Message), $"{stored.Id}\n{kept?.Words}");
         }

@@ -39,7 +39,5 @@ internal sealed class SharedDocument<T>(IDocumentStore store, string kind, T non
     }
 
     private async Task<(T Value, long Revision)> FindAsync(string id, CancellationToken ct) =>
-        await store.FindAsync(kind, id, ct) is { } kept
-            ? (JsonSerializer.Deserialize<T>(kept.Body, Json.Options)!, kept.Revision)
-            : (none, 0);
+        await store.FindAsync(kind, id, ct) is { } kept ? (Kept.Read<T>(kept), kept.Revision) : (none, 0);
 }

@@ -28,9 +28,7 @@ public sealed class SurveySchedule(
 
     /// <summary>The schedule as it is kept.</summary>
     public async Task<SurveyEvery> FindAsync(CancellationToken ct) =>
-        await store.FindAsync(Kind, Kind, ct) is { } kept
-            ? JsonSerializer.Deserialize<SurveyEvery>(kept.Body, Json.Options)!
-            : new SurveyEvery(null, "");
+        await store.FindAsync(Kind, Kind, ct) is { } kept ? Kept.Read<SurveyEvery>(kept) : new SurveyEvery(null, "");
 
     /// <summary>Keeps another.</summary>
     public async Task<Problem?> KeepAsync(TimeSpan? every, string by, CancellationToken ct)

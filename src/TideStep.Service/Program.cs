@@ -6,6 +6,7 @@ using TideStep.Connectors.Ssh;
 using TideStep.Core.Documents;
 using TideStep.Engine;
 using TideStep.Engine.Artefacts;
+using TideStep.Engine.Keeping;
 using TideStep.Engine.Notices;
 using TideStep.Service;
 using TideStep.Service.Access;
@@ -32,7 +33,7 @@ try
     key = AccessKey.Open(settings.Data, time);
     store = settings.Database is { } text
         ? new PostgresStore(text)
-        : new SqliteStore(Path.Combine(settings.Data, "tidestep.db"));
+        : new SqliteStore(Path.Combine(settings.Data, ServiceSettings.DatabaseFile));
 }
 catch (Exception e) when (e is StoreUnavailableException or FormatException)
 {
@@ -97,6 +98,7 @@ builder
     .AddSingleton<INoticeStore>(store)
     .AddSingleton<IRunLines>(store)
     .AddSingleton<RunList>()
+    .AddSingleton<PlanList>()
     .AddSingleton(feed)
     .AddSingleton(estates)
     .AddSingleton(checks)
@@ -149,6 +151,18 @@ builder.Services.AddSingleton(services => new ReturnDesk(
     reader
 ));
 builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));
+builder.Services.AddSingleton<IKeeping>(store);
+builder.Services.AddSingleton(services => new Tidying(
+    store,
+    store,
+    journal,
+    services.GetRequiredService<RunDesk>(),
+    services.GetRequiredService<FollowUpDesk>(),
+    estates,
+    time,
+    (what, error) =>
+        services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Keeping").LogWarning(error, "{What}", what)
+));
 builder.Services.AddSingleton(services => new NoticeDesk(
     store,
     store,
@@ -167,8 +181,9 @@ builder.Services.AddSingleton(services => new NoticeDesk(
     LinkOf = run => $"http://127.0.0.1:{settings.Port}/runs/{run}",
     Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people),
 });
-builder.Services.ConfigureHttpJsonOptions(options => Json.Configure(options.SerializerOptions));
+Requests.Configure(builder.Services);
 builder.Services.AddProblemDetails().AddExceptionHandler<Unkept>();
+builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
 builder.Services.AddOpenApi();
 builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
 builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 64L * 1024 * 1024);
@@ -185,6 +200,7 @@ app.Use(
     }
 );
 app.UseStatusCodePages();
+app.Use(Requests.KnownCharset);
 app.UseAccessRules(key);
 if (settings.Console is { } console)
 {
@@ -195,11 +211,16 @@ if (settings.Console is { } console)
 app.MapGet("/health/live", () => Results.Ok(new { alive = true }));
 
 // Ready means that the runs of before are in hand again: what is said of one right after a start is not refused.
+// What can't be written can't be carried out: a write is tried, and room is looked at.
 app.MapGet("/health/ready", async (IJournal journal, RunDesk runs, CancellationToken ct) =>
-    runs.TookUp
-        ? Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) })
-        : Results.Json(new { ready = false }, statusCode: 503)
-);
+{
+    if (!runs.TookUp)
+        return Results.Json(new { ready = false, why = "runs of before are being taken up" }, statusCode: 503);
+    if (Room.Missing(settings.Data) is { } missing)
+        return Answers.Problem(507, missing);
+    await store.TryWriteAsync(ct);
+    return Results.Ok(new { ready = true, position = await journal.LastPositionAsync(ct) });
+});
 app.MapOpenApi();
 app.MapEntry(key);
 var api = app.MapGroup("/api");
@@ -217,6 +238,7 @@ api.MapRuns();
 api.MapSignOffs();
 api.MapNotices();
 api.MapFollowUps();
+api.MapKeeping();
 api.MapRehearsals();
 api.MapPoints();
 api.MapGet("/service", () => new
@@ -253,9 +275,12 @@ var schedule = app.Services.GetRequiredService<SurveySchedule>();
 schedule.Start();
 var notices = app.Services.GetRequiredService<NoticeDesk>();
 notices.Start();
+var tidying = app.Services.GetRequiredService<Tidying>();
+tidying.Start();
 await app.WaitForShutdownAsync();
 await schedule.DisposeAsync();
 await notices.DisposeAsync();
+await tidying.DisposeAsync();
 await staging.DisposeAsync();
 await fetching.DisposeAsync();
 await desk.DisposeAsync();

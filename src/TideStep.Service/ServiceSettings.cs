@@ -13,6 +13,9 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
     /// <summary>Tide Step's own version.</summary>
     public const string Version = "0.1.0";
 
+    /// <summary>The name of the SQLite database in the data folder.</summary>
+    public const string DatabaseFile = "tidestep.db";
+
     /// <summary>The file of the key that secrets are kept under, where it lies elsewhere than in the data
     /// folder.</summary>
     public string? VaultKey { get; init; }

@@ -26,6 +26,18 @@ public sealed class Unkept : IExceptionHandler
                     "It is set aside and everything else works. Bring the database back from a backup of before."
                 )
             ),
+            ArchivedRunException archived => Answers.Problem(
+                410,
+                new Problem(
+                    $"{archived.Message}; its report is",
+                    null,
+                    $"Read it: tidestep run report {archived.Run}, or /api/runs/{archived.Run}/report."
+                )
+            ),
+            StoreUnavailableException { Full: true } full => Answers.Problem(
+                507,
+                new Problem(full.Message, null, "Make room where the database lies; runs go on by themselves then.")
+            ),
             StoreUnavailableException gone => Answers.Problem(
                 503,
                 new Problem(gone.Message, null, "Runs go on from what is kept when the database answers again.")

@@ -8,6 +8,9 @@ namespace TideStep.Storage;
 public abstract partial class SqlStore : INoticeStore
 {
     private const string NoticeColumns = "id, run, rule, moment, body, at, state, attempts, next_at, said";
+    private const string ReadNotices =
+        "select id, run, rule, moment, body, at, state, cast(attempts as bigint) as attempts, next_at, said "
+        + "from notices";
 
     private sealed record NoticeRow(
         string Id,
@@ -22,8 +25,12 @@ public abstract partial class SqlStore : INoticeStore
         string? Said
     )
     {
+        // By its properties a row is read whatever types an empty answer has.
+        public NoticeRow()
+            : this("", "", "", "", "", "", "", 0, "", null) { }
+
         public StoredNotice ToNotice() =>
-            new(Id, Run, Rule, Moment, Body, Time(At), State, (int)Attempts, Time(Next_at), Said);
+            new(Id, Run, Rule, Moment, Body, TimeOrNever(At), State, (int)Attempts, TimeOrNever(Next_at), Said);
     }
 
     public Task<IReadOnlyList<(long Position, JournalEntry Entry)>> ReadAllAsync(
@@ -36,7 +43,8 @@ public abstract partial class SqlStore : INoticeStore
                 (IReadOnlyList<(long, JournalEntry)>)
                     [
                         .. c.Query<(long Position, string Run, long Sequence, long Epoch, string At, string Body)>(
-                                "select position, run, sequence, epoch, at, event from journal where "
+                                "select position, run, cast(sequence as bigint) as sequence, "
+                                    + "cast(epoch as bigint) as epoch, at, event from journal where "
                                     + "position > @after order by position limit @limit",
                                 new { after, limit }
                             )
@@ -88,7 +96,7 @@ public abstract partial class SqlStore : INoticeStore
             c =>
             {
                 var due = c.Query<NoticeRow>(
-                        $"select {NoticeColumns} from notices where state = @waiting and next_at <= @now "
+                        $"{ReadNotices} where state = @waiting and next_at <= @now "
                             + $"order by next_at, id limit @limit{ForUpdate}",
                         new
                         {
@@ -139,7 +147,7 @@ public abstract partial class SqlStore : INoticeStore
                 (IReadOnlyList<StoredNotice>)
                     [
                         .. c.Query<NoticeRow>(
-                                $"select {NoticeColumns} from notices "
+                                $"{ReadNotices} "
                                     + $"{(run is null ? "" : "where run = @run")} order by at desc, id limit @limit",
                                 new { run, limit }
                             )

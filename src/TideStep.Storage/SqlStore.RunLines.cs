@@ -15,10 +15,15 @@ public abstract partial class SqlStore : IRunLines
                     [
                         .. c.Query<LineRow>(
                                 $"""
-                                select r.id, r.plan, r.parent, r.opened_at, r.epoch, r.owner, r.ended,
-                                    (select max(sequence) from journal j where j.run = r.id) as last,
-                                    l.sequence, l.body, l.words
+                                select r.id, r.plan, r.parent, r.opened_at, cast(r.epoch as bigint) as epoch, r.owner,
+                                    r.ended,
+                                    r.seal,
+                                    cast(r.length as bigint) as last,
+                                    cast(case when a.run is null then l.sequence else r.length end as bigint)
+                                        as sequence,
+                                    coalesce(a.line, l.body) as body, coalesce(a.words, l.words) as words
                                 from runs r left join run_lines l on l.run = r.id
+                                    left join archived_runs a on a.run = r.id
                                 where r.opened_at < @before order by r.opened_at desc, r.id limit @limit
                                 """,
                                 new { limit, before = before is { } b ? Text(b) : "9999" }
@@ -54,6 +59,7 @@ public abstract partial class SqlStore : IRunLines
         public long Epoch { get; set; }
         public string? Owner { get; set; }
         public string? Ended { get; set; }
+        public string Seal { get; set; } = "";
         public long? Last { get; set; }
         public long? Sequence { get; set; }
         public string? Body { get; set; }
@@ -61,7 +67,7 @@ public abstract partial class SqlStore : IRunLines
 
         public (StoredRun, long, StoredRunLine?) ToLine() =>
             (
-                new StoredRun(Id, Plan, Parent, Time(Opened_at), Epoch, Owner, Ended),
+                new RunRow(Id, Plan, Parent, Opened_at, Epoch, Owner, Ended, Seal).ToRun(),
                 Last ?? 0,
                 Sequence is { } sequence ? new StoredRunLine(Id, sequence, Body!, Words!) : null
             );

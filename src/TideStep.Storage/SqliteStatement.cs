@@ -24,13 +24,7 @@ internal sealed class SqliteStatement : IDisposable
     /// <exception cref="SqliteException">What the database says against it.</exception>
     public int Write(params ReadOnlySpan<object> parameters)
     {
-        for (var i = 0; i < parameters.Length; i++)
-            Expect(
-                parameters[i] is long number
-                    ? raw.sqlite3_bind_int64(_statement, i + 1, number)
-                    : raw.sqlite3_bind_text(_statement, i + 1, (string)parameters[i]),
-                raw.SQLITE_OK
-            );
+        Bind(parameters);
         try
         {
             Expect(raw.sqlite3_step(_statement), raw.SQLITE_DONE);
@@ -55,6 +49,36 @@ internal sealed class SqliteStatement : IDisposable
         {
             raw.sqlite3_reset(_statement);
         }
+    }
+
+    /// <summary>The text in the first column of its first row; null where there is no row.</summary>
+    /// <inheritdoc cref="Write"/>
+    public string? Text(params ReadOnlySpan<object> parameters)
+    {
+        Bind(parameters);
+        try
+        {
+            var said = raw.sqlite3_step(_statement);
+            if (said == raw.SQLITE_DONE)
+                return null;
+            Expect(said, raw.SQLITE_ROW);
+            return raw.sqlite3_column_text(_statement, 0).utf8_to_string();
+        }
+        finally
+        {
+            raw.sqlite3_reset(_statement);
+        }
+    }
+
+    private void Bind(ReadOnlySpan<object> parameters)
+    {
+        for (var i = 0; i < parameters.Length; i++)
+            Expect(
+                parameters[i] is long number
+                    ? raw.sqlite3_bind_int64(_statement, i + 1, number)
+                    : raw.sqlite3_bind_text(_statement, i + 1, (string)parameters[i]),
+                raw.SQLITE_OK
+            );
     }
 
     private void Expect(int said, int expected)

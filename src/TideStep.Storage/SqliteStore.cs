@@ -1,6 +1,7 @@
 using System.Data.Common;
 using System.Threading.Channels;
 using Microsoft.Data.Sqlite;
+using SQLitePCL;
 
 namespace TideStep.Storage;
 
@@ -31,7 +32,7 @@ public sealed class SqliteStore : SqlStore
         Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(path))!);
         try
         {
-            _lock = new FileStream(path + ".lock", FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            _lock = new FileStream(LockOf(path), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
         }
         catch (IOException e)
         {
@@ -75,6 +76,9 @@ public sealed class SqliteStore : SqlStore
         _writing = Task.Run(WriteLoopAsync);
     }
 
+    /// <summary>The file beside a database's that the one service which works on it holds.</summary>
+    public static string LockOf(string path) => path + ".lock";
+
     protected override string ForUpdate => "";
     protected override string Identity => "integer primary key";
 
@@ -95,8 +99,21 @@ public sealed class SqliteStore : SqlStore
 
     private void Execute(string sql) => Prepared(sql).Write();
 
-    protected override bool AppendOne(DbConnection c, string run, long epoch, long sequence, string at, string body) =>
-        Prepared(AppendText).Write(run, sequence, epoch, at, body) == 1;
+    protected override string? HeadOf(DbConnection c, string run, long epoch, long expected) =>
+        Prepared(HeadText).Text(run, epoch, expected);
+
+    protected override void AppendOne(
+        DbConnection c,
+        string run,
+        long epoch,
+        long sequence,
+        string at,
+        string body,
+        string digest
+    ) => Prepared(AppendText).Write(run, sequence, epoch, at, body, digest);
+
+    protected override void Advance(DbConnection c, string run, long length, string head) =>
+        Prepared(AdvanceText).Write(length, head, run);
 
     protected override async Task<T> WriteAsync<T>(
         Func<DbConnection, T> work,
@@ -144,12 +161,42 @@ public sealed class SqliteStore : SqlStore
         Task.Run(
             () =>
             {
-                using var connection = new SqliteConnection(_connectionText);
-                connection.Open();
-                return work(connection);
+                try
+                {
+                    using var connection = new SqliteConnection(_connectionText);
+                    connection.Open();
+                    return work(connection);
+                }
+                catch (SqliteException e) when (e.SqliteErrorCode is raw.SQLITE_CORRUPT or raw.SQLITE_NOTADB)
+                {
+                    throw new DamagedRecordException($"the database's file is damaged: {e.Message}", e);
+                }
+                catch (SqliteException e) when (OfTheFile(e))
+                {
+                    throw Gone("read", e);
+                }
             },
             ct
         );
+
+    // What is wrong with the file or the disk under it, rather than with what was asked.
+    private static bool OfTheFile(Exception e) =>
+        e
+            is SqliteException
+            {
+                SqliteErrorCode: raw.SQLITE_BUSY
+                    or raw.SQLITE_LOCKED
+                    or raw.SQLITE_NOMEM
+                    or raw.SQLITE_READONLY
+                    or raw.SQLITE_IOERR
+                    or raw.SQLITE_CORRUPT
+                    or raw.SQLITE_FULL
+                    or raw.SQLITE_CANTOPEN
+                    or raw.SQLITE_NOTADB
+            };
+
+    private static StoreUnavailableException Gone(string what, SqliteException e) =>
+        new($"the database can't be {what}: {e.Message}", e) { Full = e.SqliteErrorCode == raw.SQLITE_FULL };
 
     // Nobody else writes to the file, so that what was last committed here is what it ends with.
     public override Task<long> LastPositionAsync(CancellationToken ct) => Task.FromResult(Volatile.Read(ref _last));
@@ -189,7 +236,7 @@ public sealed class SqliteStore : SqlStore
                     {
                         outcomes.Add((unit, unit.Work(_writer), null));
                     }
-                    catch (Exception e) when (e is not SqliteException { SqliteErrorCode: 10 or 11 or 13 })
+                    catch (Exception e) when (!OfTheFile(e))
                     {
                         Execute("rollback");
                         unit.Done.TrySetException(e);
@@ -205,7 +252,7 @@ public sealed class SqliteStore : SqlStore
                 {
                     outcomes.Add((unit, unit.Work(_writer), null));
                 }
-                catch (Exception e) when (e is not SqliteException { SqliteErrorCode: 10 or 11 or 13 })
+                catch (Exception e) when (!OfTheFile(e))
                 {
                     if (!unit.Single)
                         Execute("rollback to unit");
@@ -227,7 +274,7 @@ public sealed class SqliteStore : SqlStore
             catch (SqliteException)
             { /* nothing was open */
             }
-            var error = new StoreUnavailableException($"the database can't be written: {e.Message}", e);
+            var error = Gone("written", e);
             foreach (var unit in units)
                 unit.Done.TrySetException(error);
             return;

@@ -81,12 +81,44 @@ public interface IRunLines
     Task ForgetLinesAsync(CancellationToken ct);
 }
 
+/// <summary>Takes away what had its time, a few rows at a time, so that nobody waits for it. Each call gives how many
+/// rows went; none are left where that is fewer than were allowed.</summary>
+public interface IKeeping
+{
+    Task<int> ForgetAnswersAsync(DateTimeOffset before, int most, CancellationToken ct);
+
+    /// <summary>Outputs of runs that ended before then, and of those whose entries are gone.</summary>
+    Task<int> ForgetOutputsAsync(DateTimeOffset before, int most, CancellationToken ct);
+
+    /// <summary>Notices that were sent or given up.</summary>
+    Task<int> ForgetNoticesAsync(DateTimeOffset before, int most, CancellationToken ct);
+
+    /// <summary>Revisions of documents of a kind, from the first on; never the last one of any.</summary>
+    Task<int> ForgetRevisionsAsync(string kind, DateTimeOffset before, int most, CancellationToken ct);
+
+    /// <summary>Runs that ended before then, with nothing said of them since, whose entries are all there; in the order
+    /// of their identifiers, after one.</summary>
+    Task<IReadOnlyList<string>> EndedBeforeAsync(DateTimeOffset before, string after, int most, CancellationToken ct);
+
+    /// <summary>Keeps the report of a run in place of its entries, which may go from then on.</summary>
+    Task ArchiveAsync(StoredArchive archive, CancellationToken ct);
+
+    /// <exception cref="DamagedRecordException">It is not what was written.</exception>
+    Task<StoredArchive?> FindArchiveAsync(string run, CancellationToken ct);
+
+    /// <summary>Takes away entries of runs that are archived.</summary>
+    Task<int> ForgetEntriesAsync(int most, CancellationToken ct);
+}
+
 /// <summary>Notices that are to be sent: each once, whatever ends in between, and tried again until it is
 /// taken.</summary>
 public interface INoticeStore
 {
     /// <summary>The entries of all runs after a position, in order, with their positions.</summary>
     Task<IReadOnlyList<(long Position, JournalEntry Entry)>> ReadAllAsync(long after, int limit, CancellationToken ct);
+
+    /// <summary>The highest position any entry of any run has.</summary>
+    Task<long> LastPositionAsync(CancellationToken ct);
 
     /// <summary>Up to which position the journal was read for notices.</summary>
     Task<long> NoticesReadAsync(CancellationToken ct);
@@ -122,11 +154,15 @@ public interface IDocumentStore
     /// <param name="revision">The last revision that the document was made from; 0 where there was none.</param>
     Task<bool> SaveAfterAsync(StoredDocument document, long revision, CancellationToken ct);
 
+    /// <exception cref="DamagedRecordException">It is not what was written, or was taken away.</exception>
     Task<StoredDocument?> FindAsync(string kind, string id, CancellationToken ct);
+
+    /// <summary>The number of the last revision, whatever became of it; 0 where there never was one.</summary>
+    Task<long> RevisionAsync(string kind, string id, CancellationToken ct);
 
     Task<StoredDocument?> FindAsync(string kind, string id, long revision, CancellationToken ct);
 
-    /// <summary>The last revision of every document of a kind.</summary>
+    /// <summary>The last revision of every document of a kind; those that are damaged say so.</summary>
     Task<IReadOnlyList<StoredDocument>> LatestAsync(string kind, CancellationToken ct);
 
     Task SavePlanAsync(StoredPlan plan, CancellationToken ct);

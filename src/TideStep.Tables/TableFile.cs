@@ -1,6 +1,8 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using System.IO.Compression;
 using System.Text;
+using System.Text.RegularExpressions;
 using AngleSharp.Html.Parser;
 using CsvHelper;
 using CsvHelper.Configuration;
@@ -12,10 +14,21 @@ using TideStep.Core.Documents;
 namespace TideStep.Tables;
 
 /// <summary>Reads the tables out of a CSV, XLSX, Markdown or HTML file.</summary>
-public static class TableFile
+public static partial class TableFile
 {
     /// <summary>The largest file that is read, in bytes.</summary>
     public const long LargestFile = 50_000_000;
+
+    // What a file unfolds to is counted before or while it is read: it may stand for far more than it weighs.
+    private const long MostUnpacked = 100_000_000;
+    private const long MostMarkup = 10_000_000;
+    private const long MostCells = 1_000_000;
+    private const int MostNested = 500;
+
+    private sealed class TooMuchException(string what, string hint) : Exception(what)
+    {
+        public string Hint { get; } = hint;
+    }
 
     /// <summary>The tables of a file on this machine; see <see cref="Read(string, Stream)"/>.</summary>
     public static Checked<IReadOnlyList<TextTable>> Read(string path)
@@ -52,7 +65,7 @@ public static class TableFile
                         new MarkdownPipelineBuilder().UsePipeTables().UseGridTables().DisableHtml().Build()
                     )
                 ),
-                ".html" or ".htm" => Html(Text(content)),
+                ".html" or ".htm" => Html(Nested(Text(content))),
                 _ => null,
             };
             return tables is null
@@ -64,12 +77,17 @@ public static class TableFile
                 : tables.Count == 0 ? Wrong(name, "the file holds no table", null)
                 : new Checked<IReadOnlyList<TextTable>>([.. tables.Select(t => new TextTable(name, t))], []);
         }
+        catch (TooMuchException e)
+        {
+            return Wrong(name, e.Message, e.Hint);
+        }
         catch (Exception e)
             when (e
                     is ExcelDataReader.Exceptions.ExcelReaderException
                         or InvalidDataException
                         or System.Xml.XmlException
                         or CsvHelperException
+                        or ArgumentException // of markup that is nested too deep
             )
         {
             return Wrong(
@@ -101,6 +119,11 @@ public static class TableFile
 
     private static string Text(Stream content)
     {
+        if (content.Length > MostMarkup)
+            throw new TooMuchException(
+                $"the page is larger than {MostMarkup / 1_000_000} MB",
+                "Cut the table out of it."
+            );
         using var reader = new StreamReader(content, Encoding.UTF8, leaveOpen: true);
         return reader.ReadToEnd();
     }
@@ -113,8 +136,12 @@ public static class TableFile
             new CsvConfiguration(CultureInfo.InvariantCulture) { Delimiter = delimiter, BadDataFound = null }
         );
         var rows = ImmutableArray.CreateBuilder<ImmutableArray<string>>();
-        while (parser.Read())
+        for (long cells = 0; parser.Read(); )
+        {
+            if ((cells += parser.Count) > MostCells)
+                throw TooManyCells($"more than {MostCells:N0}");
             rows.Add([.. parser.Record ?? []]);
+        }
         return rows.ToImmutable();
     }
 
@@ -122,10 +149,17 @@ public static class TableFile
     {
         // The reader asks for old code pages even where the file needs none.
         Encoding.RegisterProvider(CodePagesEncodingProvider.Instance);
+        RefuseLarge(content);
         using var reader = ExcelReaderFactory.CreateOpenXmlReader(content);
         var sheets = new List<ImmutableArray<ImmutableArray<string>>>();
+        long cells = 0;
         do
         {
+            // A cell at the far corner makes everything before it cells as well.
+            if ((cells += (long)reader.RowCount * reader.FieldCount) > MostCells)
+                throw TooManyCells(
+                    $"{cells:N0}, {reader.RowCount:N0} rows of {reader.FieldCount:N0} in the sheet '{reader.Name}'"
+                );
             var rows = ImmutableArray.CreateBuilder<ImmutableArray<string>>();
             while (reader.Read())
                 rows.Add([
@@ -136,6 +170,85 @@ public static class TableFile
             sheets.Add(rows.ToImmutable());
         } while (reader.NextResult());
         return sheets;
+    }
+
+    // Elements that may stay open, or never are: they nest nothing.
+    private static readonly HashSet<string> Flat = new(StringComparer.OrdinalIgnoreCase)
+    {
+        "area",
+        "base",
+        "br",
+        "col",
+        "colgroup",
+        "dd",
+        "dt",
+        "embed",
+        "hr",
+        "img",
+        "input",
+        "li",
+        "link",
+        "meta",
+        "option",
+        "p",
+        "source",
+        "tbody",
+        "td",
+        "tfoot",
+        "th",
+        "thead",
+        "tr",
+        "track",
+        "wbr",
+    };
+
+    [GeneratedRegex("<(/?)([A-Za-z][A-Za-z0-9-]*)")]
+    private static partial Regex Tag();
+
+    // The time that a page takes grows with the square of its depth.
+    private static string Nested(string text)
+    {
+        var depth = 0;
+        foreach (var tag in Tag().EnumerateMatches(text))
+        {
+            var close = text[tag.Index + 1] == '/';
+            var name = text.AsSpan(tag.Index + (close ? 2 : 1), tag.Length - (close ? 2 : 1));
+            if (Flat.GetAlternateLookup<ReadOnlySpan<char>>().Contains(name))
+                continue;
+            depth = close ? Math.Max(0, depth - 1) : depth + 1;
+            if (depth > MostNested)
+                throw new TooMuchException(
+                    $"the page is nested more than {MostNested} elements deep",
+                    "Cut the table out of it."
+                );
+        }
+        return text;
+    }
+
+    private static TooMuchException TooManyCells(string many) =>
+        new(
+            $"the file has too many cells: {many}; {MostCells:N0} are read at most",
+            "Keep what belongs to the table, and clear cells far away from it."
+        );
+
+    // What a workbook's parts say of their own size may be wrong: they are unpacked once, and counted.
+    private static void RefuseLarge(Stream content)
+    {
+        using (var zip = new ZipArchive(content, ZipArchiveMode.Read, leaveOpen: true))
+        {
+            var (piece, unpacked) = (new byte[1 << 16], 0L);
+            foreach (var part in zip.Entries)
+            {
+                using var stream = part.Open();
+                while (stream.Read(piece) is > 0 and var read)
+                    if ((unpacked += read) > MostUnpacked)
+                        throw new TooMuchException(
+                            $"the workbook unpacks to more than {MostUnpacked / 1_000_000} MB",
+                            "Save the sheet that holds the table alone, or as .csv."
+                        );
+            }
+        }
+        content.Position = 0;
     }
 
     private static List<ImmutableArray<ImmutableArray<string>>> Html(string text) =>

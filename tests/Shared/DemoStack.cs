@@ -82,7 +82,7 @@ public sealed class DemoStack : IAsyncDisposable
                 $"{pace}"
             );
             await stack.StartServiceAsync();
-            await Answers(stack.Fleet, "/");
+            await stack.Answers(stack.Fleet, "/");
             stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
             stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
             await stack.Good(
@@ -123,7 +123,7 @@ public sealed class DemoStack : IAsyncDisposable
             Path.Combine(Root, "console", "dist")
         );
         if (ends is null)
-            await Answers(Service, "/health/ready");
+            await Answers(Service, "/health/ready", _service);
     }
 
     /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it
@@ -204,9 +204,9 @@ public sealed class DemoStack : IAsyncDisposable
         return (string?)view["child"] is { } child ? $"{said}\n{await StandsAsync(child)}" : said;
     }
 
-    private static async Task Answers(HttpClient http, string path)
+    private async Task Answers(HttpClient http, string path, Process? of = null)
     {
-        for (var until = DateTime.UtcNow.AddSeconds(30); ; await Task.Delay(30))
+        for (var until = DateTime.UtcNow.AddMinutes(2); ; await Task.Delay(30))
         {
             try
             {
@@ -218,6 +218,11 @@ public sealed class DemoStack : IAsyncDisposable
             }
             if (DateTime.UtcNow > until)
                 throw new TimeoutException($"{http.BaseAddress}{path} does not answer as it should");
+            if (of is { HasExited: true })
+                throw new InvalidOperationException(
+                    $"what should answer at {http.BaseAddress} ended with {of.ExitCode}:\n"
+                        + File.ReadAllText(Path.Combine(_work, "log"))
+                );
         }
     }
 

@@ -9,5 +9,5 @@ public sealed class StackFixture : IAsyncLifetime
 
     public async ValueTask InitializeAsync() => Stack = await DemoStack.StartAsync();
 
-    public ValueTask DisposeAsync() => Stack.DisposeAsync();
+    public ValueTask DisposeAsync() => Stack is null ? ValueTask.CompletedTask : Stack.DisposeAsync();
 }

@@ -17,7 +17,7 @@ public sealed class ArtefactTests : IAsyncDisposable
     public ArtefactTests()
     {
         _store = new SqliteStore(Path.Combine(_folder, "t.db"));
-        _library = new ArtefactLibrary(Path.Combine(_folder, "artefacts"), _store, TimeProvider.System);
+        _library = new ArtefactLibrary(Path.Combine(_folder, "data", "artefacts"), _store, TimeProvider.System);
         _uploads = new Uploads(_library, TimeProvider.System);
     }
 
@@ -104,6 +104,70 @@ public sealed class ArtefactTests : IAsyncDisposable
         Assert.Equal(["good.tar"], taken.Select(t => t.Name));
         Assert.Contains("not so good.tar", Assert.Single(problems).What);
         Assert.Single((await _library.TakeFolderAsync(from + "x", "Wren", default)).Problems);
+    }
+
+    [Fact]
+    public async Task Nothing_is_taken_that_is_no_file_or_is_the_services_own()
+    {
+        var data = Path.Combine(_folder, "data");
+        Directory.CreateDirectory(Path.Combine(data, "secrets"));
+        await System.IO.File.WriteAllTextAsync(Path.Combine(data, "secrets", "db"), "secret");
+        var from = Directory.CreateDirectory(Path.Combine(_folder, "from")).FullName;
+        System.IO.File.CreateSymbolicLink(Path.Combine(from, "link"), Path.Combine(data, "secrets", "db"));
+        using (var made = System.Diagnostics.Process.Start("mkfifo", Path.Combine(from, "pipe")))
+            await made.WaitForExitAsync();
+        var (taken, problems) = await _library.TakeFolderAsync(from, "Wren", default);
+        Assert.Empty(taken);
+        Assert.Equal(2, problems.Count);
+        Assert.Contains("is a link to", problems[0].What);
+        Assert.Contains("a pipe or a device", problems[1].What);
+        // By whatever way it is named.
+        Directory.CreateSymbolicLink(Path.Combine(_folder, "way"), data);
+        foreach (
+            var own in new[]
+            {
+                data,
+                Path.Combine(data, "secrets"),
+                Path.Combine(_folder, "way", "secrets"),
+                Path.Combine(from, "..", "data", "secrets"),
+            }
+        )
+        {
+            (taken, problems) = await _library.TakeFolderAsync(own, "Wren", default);
+            Assert.Empty(taken);
+            Assert.Contains("the service's own data folder", Assert.Single(problems).What);
+        }
+    }
+
+    // A line on which nothing comes any more.
+    private sealed class Silent : MemoryStream
+    {
+        public TaskCompletionSource Asked { get; } = new();
+
+        public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken ct = default)
+        {
+            Asked.TrySetResult();
+            await Task.Delay(Timeout.Infinite, ct);
+            return 0;
+        }
+    }
+
+    [Fact]
+    public async Task A_silent_upload_blocks_no_other_and_gives_way_to_who_comes_again()
+    {
+        var bytes = new byte[1000];
+        var (slow, quick) = (
+            (await _uploads.BeginAsync(bytes.Length, File("slow.img", bytes), default)).Value!,
+            (await _uploads.BeginAsync(bytes.Length, File("quick.img", bytes), default)).Value!
+        );
+        var line = new Silent();
+        var waiting = _uploads.AppendAsync(slow.Id, 0, line, default);
+        await line.Asked.Task;
+        Assert.Equal(1000, (await _uploads.AppendAsync(quick.Id, 0, new MemoryStream(bytes), default)).Offset);
+        Assert.False(waiting.IsCompleted);
+        var (offset, again) = await _uploads.AppendAsync(slow.Id, 0, new MemoryStream(bytes), default);
+        Assert.Equal((1000, true), (offset, again!.Ok));
+        Assert.Equal((0, null), await waiting);
     }
 
     // Serves a file that breaks off, in so many bytes at a time, and heeds ranges.

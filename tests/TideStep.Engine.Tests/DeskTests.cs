@@ -10,75 +10,8 @@ namespace TideStep.Engine.Tests;
 
 /// <summary>The desks as the service uses them, on a real store: what is imported, what may start, what is taken up
 /// again.</summary>
-public sealed class DeskTests : IAsyncLifetime
+public sealed class DeskTests : DeskBed
 {
-    private const string Goal = "tidestep: goal/1\ngoal: [{component: app, to: 7}]\n";
-
-    private readonly string _folder = Directory.CreateTempSubdirectory("tidestep-desk").FullName;
-    private readonly FarSide _far = new();
-    private readonly EngineSettings _settings = new(1e9, TimeSpan.FromMilliseconds(1), 64, "/nowhere");
-    private SqliteStore _store = null!;
-    private EstateDesk _estates = null!;
-    private RunDesk _runs = null!;
-    private FullJournal _disk = null!;
-    private Action<string> _logged = _ => { };
-
-    private static Fleet Two =>
-        new Fleet()
-            .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
-            .With("app", "engine", "6", "\"n[1-2]\"")
-            .Product(
-                "engine",
-                "releases: {\"6\": {}, \"7\": {}}\njumps:\n  to-7: {from: \"=6\", to: \"7\", methods: "
-                    + "{rolling: {member: 1 min, settle: 1 min}}, change: [quiet, put]}\n"
-                    + Carriage.Steps
-            );
-
-    public async ValueTask InitializeAsync()
-    {
-        Open();
-        foreach (var node in new[] { "n1", "n2" })
-            _far.SetRunning(node, "app", "6");
-        var (_, problems) = await ImportAsync(Documents(Two));
-        Assert.Empty(problems);
-    }
-
-    private void Open()
-    {
-        _store = new SqliteStore(Path.Combine(_folder, "t.db"));
-        var reader = new MemberReader([_far], _settings, TimeProvider.System);
-        _estates = new EstateDesk(_store, reader, TimeProvider.System);
-        (var journal, _disk) = FullJournal.Of(_store);
-        _runs = new RunDesk(
-            _estates,
-            journal,
-            _store,
-            new RunFeed(),
-            reader,
-            _settings,
-            TimeProvider.System,
-            "t",
-            "me",
-            (what, _) => _logged(what)
-        );
-    }
-
-    // What nobody of ours does: somebody writes into the database itself, while no service has it.
-    private async Task InTheDatabaseAsync(string statement)
-    {
-        await _store.DisposeAsync();
-        await using (
-            var connection = new SqliteConnection($"Data Source={Path.Combine(_folder, "t.db")};Pooling=False")
-        )
-        {
-            await connection.OpenAsync();
-            await using var command = connection.CreateCommand();
-            command.CommandText = statement;
-            Assert.NotEqual(0, await command.ExecuteNonQueryAsync());
-        }
-        Open();
-    }
-
     [Fact]
     public async Task A_damaged_row_of_the_list_is_made_anew_from_the_journal()
     {
@@ -95,11 +28,12 @@ public sealed class DeskTests : IAsyncLifetime
     [Theory]
     [InlineData(
         "update journal set event = '{\"event\":\"started\"' where run = '{run}' and sequence = 3",
-        "can't be read"
+        "entry 3 of run {run} is not what was written"
     )]
+    [InlineData("update runs set parent = 'r0' where id = '{run}'", "the row of run {run} is not what was written")]
     [InlineData(
-        "update journal set event = '{\"event\":\"of-tomorrow\"}' where run = '{run}' and sequence = 3",
-        "can't be read"
+        "delete from journal where position = (select max(position) from journal where run = '{run}')",
+        "is missing"
     )]
     [InlineData("delete from journal where run = '{run}' and sequence = 2", "entry 2")]
     [InlineData("update plans set body = replace(body, '\"6\"', '\"5\"')", "was changed where it is kept")]
@@ -113,7 +47,10 @@ public sealed class DeskTests : IAsyncLifetime
         await _runs.ResumeAsync(default);
         var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, default);
         Assert.Equal(2, lines.Count);
-        Assert.Contains(said, lines.Single(l => l.Run == damaged).SetAside);
+        Assert.Contains(
+            said.Replace("{run}", damaged, StringComparison.Ordinal),
+            lines.Single(l => l.Run == damaged).SetAside
+        );
         Assert.Equal(ofPlan, lines.Single(l => l.Run == whole).SetAside is not null);
         await Assert.ThrowsAsync<DamagedRecordException>(() => _runs.StateAsync(damaged, default));
         if (!ofPlan)
@@ -154,50 +91,6 @@ public sealed class DeskTests : IAsyncLifetime
         Assert.Empty(await list.OfAsync(10, null, null, RunStatus.Halted, default));
         await _store.ForgetLinesAsync(default);
         Assert.Equal(RunStatus.Completed, (await LineAsync()).Status);
-    }
-
-    private static IncomingDocument[] Documents(Fleet fleet) =>
-        [
-            new("estate.yaml", fleet.EstateText),
-            .. fleet.ProductTexts.Select(p => new IncomingDocument(p.Key + ".yaml", p.Value)),
-            new(
-                "readings.yaml",
-                "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"6\"}}\n"
-            ),
-        ];
-
-    private async Task<(IReadOnlyList<StoredDocument> Saved, IReadOnlyList<Problem> Problems)> ImportAsync(
-        params IncomingDocument[] documents
-    ) => await _estates.ImportAsync(documents, "Wren", default) is var (saved, problems) ? (saved, problems) : default;
-
-    [Theory]
-    [InlineData(false)]
-    [InlineData(true)]
-    public async Task Surveys_of_two_parts_that_overlap_lose_nothing_of_each_other(bool ofAnotherInstance)
-    {
-        await _estates.SurveyAsync("Wren", default);
-        var other = ofAnotherInstance
-            ? new EstateDesk(_store, new MemberReader([_far], _settings, TimeProvider.System), TimeProvider.System)
-            : _estates;
-        _far.SetRunning("n1", "app", "7");
-        _far.SetRunning("n2", "app", "7");
-        // The first has read its part, and is done only after the second.
-        var (reading, second) = (new TaskCompletionSource(), new TaskCompletionSource());
-        _far.Around = async (call, node, _) =>
-        {
-            if (call == "read" && node == "n1")
-            {
-                reading.TrySetResult();
-                await second.Task;
-            }
-        };
-        var first = _estates.SurveyAsync("Wren", new SurveyScope(Node: "n1"), default);
-        await reading.Task;
-        await other.SurveyAsync("Wren", new SurveyScope(Node: "n2"), default);
-        second.SetResult();
-        await first;
-        var after = await _estates.ReadingsAsync(default);
-        Assert.Equal(("7", "7"), (after.Members["app/n1"].Running, after.Members["app/n2"].Running));
     }
 
     [Fact]
@@ -256,27 +149,34 @@ public sealed class DeskTests : IAsyncLifetime
         Assert.Equal(now, SurveySchedule.Due(new SurveyEvery(TimeSpan.FromHours(6), "Wren"), now.AddDays(-3), now));
     }
 
-    private async Task<string> OpenAsync()
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task Surveys_of_two_parts_that_overlap_lose_nothing_of_each_other(bool ofAnotherInstance)
     {
-        var (plan, _) = await _estates.MakePlanAsync(Goal, "goal.yaml", "Wren", null, default);
-        Assert.True(plan.Ok, string.Join("; ", plan.Problems));
-        var (run, problem) = await _runs.OpenAsync(plan.Value!.Digest, "a run", "Wren", default);
-        Assert.Null(problem);
-        return run!;
-    }
-
-    private async Task<RunState> EndOf(string run)
-    {
-        for (var i = 0; i < 4000; i++)
+        await _estates.SurveyAsync("Wren", default);
+        var other = ofAnotherInstance
+            ? new EstateDesk(_store, new MemberReader([_far], _settings, TimeProvider.System), TimeProvider.System)
+            : _estates;
+        _far.SetRunning("n1", "app", "7");
+        _far.SetRunning("n2", "app", "7");
+        // The first has read its part, and is done only after the second.
+        var (reading, second) = (new TaskCompletionSource(), new TaskCompletionSource());
+        _far.Around = async (call, node, _) =>
         {
-            if (
-                await _runs.StateAsync(run, default) is { } state
-                && (state.End is not null || state.Status == RunStatus.Halted)
-            )
-                return state;
-            await Task.Delay(5);
-        }
-        throw new TimeoutException(run);
+            if (call == "read" && node == "n1")
+            {
+                reading.TrySetResult();
+                await second.Task;
+            }
+        };
+        var first = _estates.SurveyAsync("Wren", new SurveyScope(Node: "n1"), default);
+        await reading.Task;
+        await other.SurveyAsync("Wren", new SurveyScope(Node: "n2"), default);
+        second.SetResult();
+        await first;
+        var after = await _estates.ReadingsAsync(default);
+        Assert.Equal(("7", "7"), (after.Members["app/n1"].Running, after.Members["app/n2"].Running));
     }
 
     [Fact]
@@ -525,12 +425,5 @@ public sealed class DeskTests : IAsyncLifetime
         Assert.Contains("no plan", (await _runs.OpenAsync("sha256:none", "", "Wren", default)).Problem!.What);
         Assert.Contains("no run", Assert.Single(await _runs.StartAsync("r0", "Wren", default)).What);
         Assert.Null(await _runs.StateAsync("r0", default));
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _runs.DisposeAsync();
-        await _store.DisposeAsync();
-        Directory.Delete(_folder, true);
     }
 }

@@ -31,14 +31,17 @@ public sealed record RunNotice(
 {
     /// <summary>The moments that an entry of a run's journal is; most are none.</summary>
     public static ImmutableArray<NoticeMoment> MomentsOf(RunEvent e, Plan plan) =>
+        e is StepBegun s && plan.Step(s.Step).Do is not Catalogue.PersonAction ? [] : PossibleMomentsOf(e);
+
+    /// <summary>The moments that an entry may be, whatever the plan: of most nothing else need be asked.</summary>
+    public static ImmutableArray<NoticeMoment> PossibleMomentsOf(RunEvent e) =>
         e switch
         {
             Opened { Parent: null } => [NoticeMoment.Planned],
             Started => [NoticeMoment.Started],
             Runs.Halted => [NoticeMoment.Halted, NoticeMoment.DecisionOpen],
             SignOffAwaited => [NoticeMoment.DecisionOpen],
-            StepBegun s when plan.Step(s.Step).Do is Catalogue.PersonAction => [NoticeMoment.DecisionOpen],
-            UndoAsked => [NoticeMoment.DecisionOpen],
+            StepBegun or UndoAsked => [NoticeMoment.DecisionOpen],
             RanLate => [NoticeMoment.Late],
             Ended { End: RunEnd.Returned } => [NoticeMoment.Returned],
             Ended => [NoticeMoment.Done],

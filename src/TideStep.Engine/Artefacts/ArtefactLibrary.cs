@@ -39,9 +39,7 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
     /// <summary>Everything in the library, by name.</summary>
     public async Task<ImmutableArray<Artefact>> AllAsync(CancellationToken ct)
     {
-        var known = (await store.LatestAsync(Kind, ct))
-            .Select(d => JsonSerializer.Deserialize<Artefact>(d.Body, Json.Options)!)
-            .ToDictionary(a => a.Name);
+        var known = (await store.LatestAsync(Kind, ct)).Select(Known).ToDictionary(a => a.Name);
         var found = ImmutableArray.CreateBuilder<Artefact>();
         Directory.CreateDirectory(folder);
         foreach (var path in Directory.EnumerateFiles(folder).Order(StringComparer.Ordinal))
@@ -56,6 +54,31 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
             );
         }
         return found.ToImmutable();
+    }
+
+    // What was written of it is lost: no checksum is the one that it had, so that nothing is proved by it till it is
+    // brought in again.
+    private static Artefact Known(StoredDocument document)
+    {
+        try
+        {
+            return document.Damaged is { } damaged
+                ? throw new DamagedRecordException(damaged)
+                : Kept.Read<Artefact>(document);
+        }
+        catch (DamagedRecordException e)
+        {
+            return new Artefact(
+                document.Id,
+                0,
+                "",
+                $"set aside: {e.Message}",
+                "",
+                document.At,
+                document.Author,
+                DateTimeOffset.MaxValue
+            );
+        }
     }
 
     /// <summary>The artefact of that name, or null.</summary>
@@ -130,8 +153,24 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
                     ),
                 ]
             );
+        if (IsOwn(from))
+            return (
+                taken,
+                [
+                    new Problem(
+                        $"{from} is the service's own data folder, or a part of it",
+                        null,
+                        "Name the folder that the files came in; what the service keeps is nobody's artefact."
+                    ),
+                ]
+            );
         foreach (var path in Directory.EnumerateFiles(from).Order(StringComparer.Ordinal))
         {
+            if (NoFile(path) is { } no)
+            {
+                problems.Add(no);
+                continue;
+            }
             var copy = Path.Combine(PartsFolder(), Guid.NewGuid().ToString("N"));
             await using (var source = File.OpenRead(path))
             await using (var target = File.Create(copy))
@@ -150,6 +189,38 @@ public sealed partial class ArtefactLibrary(string folder, IDocumentStore store,
             }
         }
         return (taken, problems);
+    }
+
+    // The library lies in the data folder, beside keys and secrets; links are followed before it is compared.
+    private bool IsOwn(string from)
+    {
+        var data = Real(Path.GetDirectoryName(Path.GetFullPath(folder))!);
+        var asked = Real(from);
+        return asked == data || asked.StartsWith(data + Path.DirectorySeparatorChar, StringComparison.Ordinal);
+    }
+
+    private static string Real(string path)
+    {
+        var (whole, real) = (Path.GetFullPath(path), "/");
+        foreach (var part in whole.Split('/', StringSplitOptions.RemoveEmptyEntries))
+        {
+            var next = Path.Combine(real, part);
+            real = Directory.Exists(next)
+                ? Directory.ResolveLinkTarget(next, returnFinalTarget: true)?.FullName ?? next
+                : next;
+        }
+        return real;
+    }
+
+    // A link may lead anywhere, a pipe never ends; these and devices tell no length.
+    private static Problem? NoFile(string path)
+    {
+        var file = new FileInfo(path);
+        var what =
+            file.LinkTarget is { } target ? $"is a link to {target}"
+            : file.Length == 0 ? "holds nothing: it is an empty file, a pipe or a device"
+            : null;
+        return what is null ? null : new Problem($"{path} {what}", null, "Only files themselves are taken in.");
     }
 
     /// <summary>Gives a file up; false where there is none of that name.</summary>

@@ -29,9 +29,10 @@ public sealed class ArtefactNeeds(IDocumentStore documents, IJournal journal, Ti
                 && its.Any(r => r.Ended == RunReport.EndWord(RunEnd.Completed))
             )
                 continue;
-            if (JsonSerializer.Deserialize<Plan>(stored.Body, Json.Options) is not { } plan)
+            // A plan that was damaged is not carried out.
+            if (stored.Damaged is not null)
                 continue;
-            foreach (var (artefact, node) in Staging.WantedBy(plan))
+            foreach (var (artefact, node) in Staging.WantedBy(EstateDesk.Read(stored)))
             {
                 if (!needed.TryGetValue(artefact, out var list))
                     needed[artefact] = list = [];

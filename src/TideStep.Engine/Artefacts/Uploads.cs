@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Text.Json;
 using TideStep.Core.Documents;
 
@@ -11,7 +12,21 @@ public sealed record Upload(string Id, long Length, Incoming Incoming, DateTimeO
 public sealed class Uploads(ArtefactLibrary library, TimeProvider time)
 {
     private static readonly TimeSpan Kept = TimeSpan.FromDays(7);
-    private readonly SemaphoreSlim _writing = new(1, 1);
+
+    // Who writes to an upload, and how that is ended: each has its own, and blocks no other.
+    private readonly ConcurrentDictionary<string, Writer> _writers = new();
+
+    private sealed class Writer : IDisposable
+    {
+        public CancellationTokenSource GivesWay { get; } = new();
+        public TaskCompletionSource Ended { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+        public void Dispose()
+        {
+            Ended.TrySetResult();
+            GivesWay.Dispose();
+        }
+    }
 
     private string FileOf(string id) => Path.Combine(library.PartsFolder(), id);
 
@@ -83,51 +98,82 @@ public sealed class Uploads(ArtefactLibrary library, TimeProvider time)
         CancellationToken ct
     )
     {
-        await _writing.WaitAsync(ct);
+        if (Find(id) is null)
+            return (-1, null);
+        using var writer = new Writer();
+        await TakeOverAsync(id, writer, ct);
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(ct, writer.GivesWay.Token);
         try
         {
-            if (Find(id) is not var (upload, at) || at != offset)
-                return (-1, null);
-            await using (
-                var file = new FileStream(
-                    FileOf(id),
-                    FileMode.Append,
-                    FileAccess.Write,
-                    FileShare.None,
-                    1 << 16,
-                    FileOptions.Asynchronous
-                )
-            )
-            {
-                var piece = new byte[1 << 16];
-                try
-                {
-                    while (
-                        at < upload.Length
-                        && await body.ReadAsync(piece.AsMemory(0, (int)Math.Min(piece.Length, upload.Length - at)), ct)
-                            is > 0
-                                and var read
-                    )
-                    {
-                        await file.WriteAsync(piece.AsMemory(0, read), CancellationToken.None);
-                        at += read;
-                    }
-                }
-                catch (Exception e) when (e is IOException or OperationCanceledException && at < upload.Length)
-                { /* broken off: what is here stays, and is gone on with */
-                }
-                await file.FlushAsync(CancellationToken.None);
-            }
-            if (at < upload.Length)
-                return (at, null);
-            var taken = await library.TakeFileAsync(FileOf(id), upload.Incoming, CancellationToken.None);
-            File.Delete(FileOf(id) + ".json");
-            return (at, taken);
+            return await WriteAsync(id, offset, body, either.Token);
         }
         finally
         {
-            _writing.Release();
+            _writers.TryRemove(KeyValuePair.Create(id, writer));
         }
+    }
+
+    // Who comes again has given the connection up on which an earlier piece may still be waited for.
+    private async Task TakeOverAsync(string id, Writer writer, CancellationToken ct)
+    {
+        while (_writers.GetOrAdd(id, writer) is var first && first != writer)
+        {
+            try
+            {
+                await first.GivesWay.CancelAsync();
+            }
+            catch (ObjectDisposedException)
+            { /* it has ended by itself */
+            }
+            await first.Ended.Task.WaitAsync(ct);
+            _writers.TryRemove(KeyValuePair.Create(id, first));
+        }
+    }
+
+    private async Task<(long Offset, Checked<Artefact>? Taken)> WriteAsync(
+        string id,
+        long offset,
+        Stream body,
+        CancellationToken ct
+    )
+    {
+        if (Find(id) is not var (upload, at) || at != offset)
+            return (-1, null);
+        await using (
+            var file = new FileStream(
+                FileOf(id),
+                FileMode.Append,
+                FileAccess.Write,
+                FileShare.None,
+                1 << 16,
+                FileOptions.Asynchronous
+            )
+        )
+        {
+            var piece = new byte[1 << 16];
+            try
+            {
+                while (
+                    at < upload.Length
+                    && await body.ReadAsync(piece.AsMemory(0, (int)Math.Min(piece.Length, upload.Length - at)), ct)
+                        is > 0
+                            and var read
+                )
+                {
+                    await file.WriteAsync(piece.AsMemory(0, read), CancellationToken.None);
+                    at += read;
+                }
+            }
+            catch (Exception e) when (e is IOException or OperationCanceledException && at < upload.Length)
+            { /* broken off: what is here stays, and is gone on with */
+            }
+            await file.FlushAsync(CancellationToken.None);
+        }
+        if (at < upload.Length)
+            return (at, null);
+        var taken = await library.TakeFileAsync(FileOf(id), upload.Incoming, CancellationToken.None);
+        File.Delete(FileOf(id) + ".json");
+        return (at, taken);
     }
 
     public bool Remove(string id)

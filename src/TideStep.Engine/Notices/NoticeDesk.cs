@@ -110,6 +110,12 @@ public sealed class NoticeDesk(
     /// <summary>Keeps a notice for every moment since the journal was last read for them.</summary>
     public async Task QueueNewAsync(NoticeSettings told, CancellationToken ct)
     {
+        if (told.Rules.IsEmpty)
+        {
+            await notices.QueueAsync([], await notices.LastPositionAsync(ct), ct);
+            return;
+        }
+        var wanted = told.Rules.SelectMany(r => r.At).ToHashSet();
         while (true)
         {
             var after = await notices.NoticesReadAsync(ct);
@@ -117,25 +123,25 @@ public sealed class NoticeDesk(
             if (entries.Count == 0)
                 return;
             var found = new List<StoredNotice>();
-            if (!told.Rules.IsEmpty)
-                foreach (
-                    var (_, entry) in entries.Where(e =>
-                        e.Entry.Event is Opened or Started or Halted or SignOffAwaited or StepBegun or RanLate or Ended
-                    )
-                )
-                    if (await runs.ReadableAsync(entry.Run, ct, entry.Sequence) is { } state)
-                        foreach (var moment in RunNotice.MomentsOf(entry.Event, state.Plan))
-                        foreach (var rule in told.Rules.Where(r => r.At.Contains(moment)))
-                            found.Add(
-                                Kept(
-                                    RunNotice.Of(entry.Run, state, entry, moment, settings.Pace),
-                                    rule,
-                                    $"{entry.Run}-{entry.Sequence}-{NoticesDocument.Word(moment)}-{rule.Id}"
-                                )
-                            );
+            foreach (
+                var (_, entry) in entries.Where(e => RunNotice.PossibleMomentsOf(e.Entry.Event).Any(wanted.Contains))
+            )
+                if (await _followed.AtAsync(entry.Run, entry.Sequence, ct) is { } state)
+                    foreach (var moment in RunNotice.MomentsOf(entry.Event, state.Plan))
+                    foreach (var rule in told.Rules.Where(r => r.At.Contains(moment)))
+                        found.Add(
+                            Kept(
+                                RunNotice.Of(entry.Run, state, entry, moment, settings.Pace),
+                                rule,
+                                $"{entry.Run}-{entry.Sequence}-{NoticesDocument.Word(moment)}-{rule.Id}"
+                            )
+                        );
             await notices.QueueAsync(found, entries[^1].Position, ct);
         }
     }
+
+    // Only the one who looks after notices uses it.
+    private readonly FollowedRuns _followed = new(runs);
 
     private StoredNotice Kept(RunNotice notice, NoticeRule rule, string id) =>
         new(

@@ -12,18 +12,6 @@ namespace TideStep.Service.Routes;
 /// be looked at and stopped.</summary>
 public sealed record GoalRequest(string Goal, string? Name, string? Search = null);
 
-/// <summary>A kept plan in a list.</summary>
-public sealed record PlanLine(
-    string Digest,
-    string Estate,
-    string Kind,
-    IReadOnlyList<string> Goal,
-    TimeSpan Expected,
-    int Moves,
-    DateTimeOffset Made,
-    string By
-);
-
 /// <summary>A plan with its digest.</summary>
 public sealed record PlanView(string Digest, Plan Plan);
 
@@ -94,25 +82,9 @@ public static class PlanRoutes
                 searches.Stop(id) ? Results.NoContent() : Answers.Problem(404, NotRunning(id))
             )
             .WithSummary("Stop a search; it answers with what it has");
-        api.MapGet("/plans", async (EstateDesk desk, IDocumentStore store, int? limit, CancellationToken ct) =>
-            {
-                var lines = new List<PlanLine>();
-                foreach (var stored in await store.PlansAsync(Math.Clamp(limit ?? 50, 1, 500), ct))
-                    if (await desk.FindPlanAsync(stored.Digest, ct) is { } plan)
-                        lines.Add(
-                            new PlanLine(
-                                stored.Digest,
-                                stored.Estate,
-                                stored.Kind,
-                                plan.Goal,
-                                plan.Expected,
-                                plan.Moves.Length,
-                                stored.At,
-                                stored.Author
-                            )
-                        );
-                return lines;
-            })
+        api.MapGet("/plans", (PlanList plans, int? limit, CancellationToken ct) =>
+                plans.OfAsync(Math.Clamp(limit ?? 50, 1, 500), ct)
+            )
             .WithSummary("Plans, newest first");
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
                 await desk.FindPlanAsync(digest, ct) is { } plan

@@ -489,10 +489,15 @@ public static class RunRoutes
                     RunDesk desk,
                     EstateDesk estates,
                     IJournal journal,
+                    IKeeping kept,
                     TimeProvider time,
                     CancellationToken ct
                 ) =>
                 {
+                    if (await kept.FindArchiveAsync(run, ct) is { } archive)
+                        return format == "markdown"
+                            ? Results.Text(archive.WordsOfReport, "text/markdown", Encoding.UTF8)
+                            : Results.Text(archive.Report, "application/json", Encoding.UTF8);
                     if (await Look(desk, run, s => s, ct) is not { } state)
                         return Missing(run);
                     var report = RunReport.Of(run, state, await journal.ReadAsync(run, 0, ct));

@@ -1,0 +1,62 @@
+using System.CommandLine;
+using TideStep.Core.Documents;
+
+namespace TideStep.Cli.Commands;
+
+/// <summary><c>tidestep keeping</c>: how long the service keeps what it keeps.</summary>
+public static class KeepingCommands
+{
+    private sealed record Times(TimeSpan Answers, TimeSpan Notices, TimeSpan Outputs, TimeSpan Surveys, TimeSpan Runs);
+
+    private static readonly (string Name, string Means)[] Kinds =
+    [
+        ("answers", "answers to requests, for who asks again with the same key"),
+        ("notices", "notices that were sent or given up"),
+        ("outputs", "outputs of steps, from the last word on their run"),
+        ("surveys", "readings and rounds of checks; the last of each stays"),
+        ("runs", "entries of ended runs, from the last word on them; their reports stay"),
+    ];
+
+    public static Command Create(Context context)
+    {
+        var keeping = new Command("keeping", "How long the service keeps what it keeps");
+        keeping.Subcommands.Add(context.Remote("show", "How long what is kept is kept", async (_, client, output, ct) =>
+            {
+                Show(await client.GetAsync<Times>("/api/keeping", ct), output);
+                return Exit.Done;
+            }));
+        var options = Kinds
+            .Select(k => new Option<string?>($"--{k.Name}") { Description = $"{k.Means}; as in '180 d'" })
+            .ToArray();
+        keeping.Subcommands.Add(
+            context.Remote(
+                "set",
+                "Change it; what is not named stays",
+                async (result, client, output, ct) =>
+                {
+                    await client.PutAsync(
+                        "/api/keeping",
+                        Kinds.Zip(options).ToDictionary(k => k.First.Name, k => result.GetValue(k.Second)),
+                        ct
+                    );
+                    Show(await client.GetAsync<Times>("/api/keeping", ct), output);
+                    return Exit.Done;
+                },
+                [.. options]
+            )
+        );
+        return keeping;
+    }
+
+    private static void Show(Times times, Output output) => output.Write(times, () =>
+        {
+            output.Table(
+                ["kept", "for", "which are"],
+                Kinds
+                    .Zip([times.Answers, times.Notices, times.Outputs, times.Surveys, times.Runs])
+                    .Select(k => new[] { k.First.Name, Durations.Write(k.Second), k.First.Means })
+            );
+            output.Line();
+            output.Line("A run with rollback points on nodes, or with something left to be done, stays whole.");
+        });
+}

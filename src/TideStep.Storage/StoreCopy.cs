@@ -94,6 +94,7 @@ public static class StoreCopy
         foreach (var table in Tables)
             Copy(from, to, table);
         whole.Commit();
+        to.Execute("pragma journal_mode = delete"); // one file is all of it
     }
 
     /// <summary>Puts a copy where an empty database is, under epochs above all of before.</summary>

@@ -1,3 +1,4 @@
+using Dapper;
 using TideStep.Core.Runs;
 using TideStep.Storage;
 
@@ -7,6 +8,8 @@ namespace TideStep.Storage.Tests;
 public abstract class StoreContract : IAsyncLifetime
 {
     private SqlStore _store = null!;
+
+    private protected SqlStore Store => _store;
 
     protected abstract SqlStore Open();
 
@@ -25,7 +28,7 @@ public abstract class StoreContract : IAsyncLifetime
 
     private static readonly DateTimeOffset Now = new(2026, 11, 22, 1, 0, 0, TimeSpan.Zero);
 
-    private async Task<(string Run, long Epoch)> RunAsync(string? parent = null)
+    private protected async Task<(string Run, long Epoch)> RunAsync(string? parent = null)
     {
         var run = "r" + Guid.NewGuid().ToString("N")[..8];
         await _store.CreateRunAsync(
@@ -347,5 +350,62 @@ public sealed class PostgresStoreTests : StoreContract
             "no PostgreSQL server was given in TIDESTEP_TEST_POSTGRES; scripts/test.sh starts one"
         );
         return new PostgresStore(text!);
+    }
+
+    // Of every table: how many rows there are, and the journal's last number.
+    private static List<long> Rows(System.Data.Common.DbConnection c) =>
+        [
+            .. new[]
+            {
+                "runs",
+                "journal",
+                "documents",
+                "document_heads",
+                "plans",
+                "outputs",
+                "answers",
+                "counters",
+            }.Select(t => c.ExecuteScalar<long>($"select count(*) from {t}")),
+            c.ExecuteScalar<long?>("select max(position) from journal") ?? 0,
+        ];
+
+    [Fact]
+    public async Task A_copy_goes_into_a_file_and_from_there_into_an_empty_database()
+    {
+        var (run, epoch) = await RunAsync();
+        await Store.AppendAsync(run, epoch, 1, [new Started("Wren"), new Held()], DateTimeOffset.UnixEpoch, default);
+        var text = Environment.GetEnvironmentVariable("TIDESTEP_TEST_POSTGRES")!;
+        var file = Path.Combine(Path.GetTempPath(), $"{Guid.NewGuid():N}.db");
+        var name = $"copy_{Guid.NewGuid():N}";
+        try
+        {
+            List<long> before;
+            using (var from = StoreCopy.OpenServer(text))
+            {
+                await StoreCopy.WriteAsync(from, file);
+                from.Execute($"create database {name}");
+                before = Rows(from);
+            }
+            var other = new Npgsql.NpgsqlConnectionStringBuilder(text) { Database = name, Pooling = false }.ToString();
+            await StoreCopy.ToServerAsync(file, other);
+            using (var to = StoreCopy.OpenServer(other))
+                Assert.Equal(before, Rows(to));
+            // It is whole, it goes on where it was, and no epoch of before is given again.
+            await using (var store = new PostgresStore(other))
+            {
+                Assert.Equal(3, (await store.ReadAsync(run, 0, default)).Count);
+                var next = await store.TakeOwnershipAsync(run, "two", default);
+                Assert.True(next > epoch + 1000);
+                await store.AppendAsync(run, next, 3, [new WentOn("Wren")], DateTimeOffset.UnixEpoch, default);
+                Assert.True(await store.LastPositionAsync(default) > before[^1]);
+            }
+            await Assert.ThrowsAsync<StoreUnavailableException>(() => StoreCopy.ToServerAsync(file, other));
+        }
+        finally
+        {
+            File.Delete(file);
+            using var server = StoreCopy.OpenServer(text);
+            server.Execute($"drop database if exists {name} with (force)");
+        }
     }
 }

@@ -57,18 +57,22 @@ public static class Backup
     }
 
     /// <summary>Brings a backup back where nothing is yet.</summary>
+    /// <param name="damaged">Also where some of it was damaged when it was backed up.</param>
     /// <exception cref="IOException">The target holds something, or a file is not the one that was written.</exception>
     /// <exception cref="StoreUnavailableException">The database holds something, can't be reached, or what was backed
     /// up is damaged.</exception>
-    public static async Task RestoreAsync(string folder, Target to, CancellationToken ct)
+    public static async Task RestoreAsync(string folder, Target to, bool damaged, CancellationToken ct)
     {
         var note = await ReadNoteAsync(folder, ct);
         foreach (var (file, sum) in note.Files)
             if (!File.Exists(Path.Combine(folder, file)) || Sum(Path.Combine(folder, file)) != sum)
                 throw new IOException($"{file} is missing in {folder}, or is not what was written");
         using (var connection = StoreCopy.OpenFile(Path.Combine(folder, Database)))
-            if (SqlStore.Check(connection).FirstOrDefault(d => !d.Rebuilt) is { } damage)
-                throw new StoreUnavailableException($"what was backed up is damaged: {damage.Of}: {damage.What}");
+            if (!damaged && SqlStore.Check(connection).FirstOrDefault(d => !d.Rebuilt) is { } damage)
+                throw new StoreUnavailableException(
+                    $"what was backed up is damaged: {damage.Of}: {damage.What}; bring it back all the same with "
+                        + $"--damaged"
+                );
         MakeEmpty(to.Data);
         if (to.Database is { } text)
             await StoreCopy.ToServerAsync(Path.Combine(folder, Database), text);

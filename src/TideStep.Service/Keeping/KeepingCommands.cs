@@ -37,16 +37,21 @@ public static class KeepingCommands
                 })
         );
         var from = new Argument<string>("folder") { Description = "a backup" };
+        var damaged = new Option<bool>("--damaged")
+        {
+            Description = "also where some of what was backed up was damaged already; check names it",
+        };
         var restore = new Command("restore", "Bring a backup back, into a data folder and a database that are empty")
         {
             from,
+            damaged,
         };
         restore.SetAction(
             (given, ct) =>
                 SayingAsync(async () =>
                 {
                     var target = Target.Of(given, data, database);
-                    await Backup.RestoreAsync(given.GetValue(from)!, target, ct);
+                    await Backup.RestoreAsync(given.GetValue(from)!, target, given.GetValue(damaged), ct);
                     Console.WriteLine(
                         $"Everything is in {target.Data}{(target.Database is null ? "" : " and the database")}. Start "
                             + $"the service only where the one that the backup was made of is gone for good: the "

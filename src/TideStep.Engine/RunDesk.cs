@@ -44,6 +44,9 @@ public sealed class RunDesk(
     /// <inheritdoc cref="RunContext.Mask"/>
     public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
 
+    /// <summary>States of runs that are kept beside their journals; null where none are.</summary>
+    public Snapshots? Snapshots { get; init; }
+
     /// <summary>People's words on plans; null where none are kept.</summary>
     public SignOffDesk? SignOffs { get; init; }
 
@@ -134,6 +137,9 @@ public sealed class RunDesk(
                 catch (DamagedRecordException e)
                 {
                     log($"run {run.Id} is set aside", e);
+                    // Where it is not the run itself that is damaged but a document, it goes on once that is whole.
+                    if (await ReadableAsync(run.Id, ct) is { StartedAt: not null })
+                        _tasks[run.Id + " again"] = Task.Run(() => TakeUpAgainAsync(run.Id), CancellationToken.None);
                 }
             if (open.Count < TakenUpAtOnce)
                 break;
@@ -465,6 +471,7 @@ public sealed class RunDesk(
         };
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
         await executor.Log.AppendAsync(new Owned(owner));
+        Snapshots?.Watch(executor.Log);
         _executors[run] = executor;
         if (begin)
             Begin(run, executor);
@@ -568,6 +575,7 @@ public sealed class RunDesk(
 
     private async Task TakeUpAgainAsync(string run)
     {
+        string? said = null;
         while (!_stop.IsCancellationRequested)
         {
             try
@@ -583,7 +591,9 @@ public sealed class RunDesk(
             }
             catch (Exception e)
             {
-                log($"run {run} can't be taken up yet", e);
+                if (said != e.Message)
+                    log($"run {run} can't be taken up yet", e);
+                said = e.Message;
             }
         }
     }
@@ -748,6 +758,11 @@ public sealed class RunDesk(
             return null;
         if (stored.Damaged is { } damaged)
             throw new DamagedRecordException(damaged);
+        if (upTo == long.MaxValue && Snapshots is not null && await Snapshots.FindAsync(run, plan, ct) is { } known)
+        {
+            await CarryOnAsync(run, known, upTo, ct);
+            return known;
+        }
         var entries = await journal.ReadAsync(run, 0, ct);
         if (
             entries is not [{ Event: Opened opened }, ..]

@@ -134,6 +134,9 @@ builder.Services.AddSingleton(services => new RunDesk(
     Rehearsals = rehearsals,
     TakesUp = true,
     Mask = secrets.Mask,
+    Snapshots = new Snapshots(store, (what, error) =>
+        services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what)
+    ),
 });
 builder.Services.AddSingleton(services => new PointDesk(
     services.GetRequiredService<RunDesk>(),

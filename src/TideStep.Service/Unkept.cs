@@ -23,7 +23,8 @@ public sealed class Unkept : IExceptionHandler
                 new Problem(
                     damaged.Message,
                     null,
-                    "It is set aside and everything else works. Bring the database back from a backup of before."
+                    "It is set aside and everything else works. A document is put right by importing it again; "
+                        + "what else there is by bringing the database back from a backup of before."
                 )
             ),
             ArchivedRunException archived => Answers.Problem(

@@ -22,6 +22,13 @@ public sealed record StoredDocument(
 /// <param name="Words">What it is found by.</param>
 public sealed record StoredRunLine(string Run, long Sequence, string Body, string Words);
 
+/// <summary>A run's state after one of its entries.</summary>
+/// <param name="Sequence">The number of that entry.</param>
+/// <param name="Plan">The digest of the run's plan.</param>
+/// <param name="Shape">In what shape it is written.</param>
+/// <param name="Body">It, packed.</param>
+public sealed record StoredSnapshot(string Run, long Sequence, string Plan, string Shape, string Body);
+
 /// <summary>What is kept of a run when its entries have had their time.</summary>
 /// <param name="At">When that was.</param>
 /// <param name="Report">The closing report as JSON.</param>

@@ -23,14 +23,7 @@ public abstract partial class SqlStore
     /// <exception cref="StoreUnavailableException">The schema is another one.</exception>
     public static IEnumerable<Damage> Check(DbConnection c)
     {
-        if (SchemaOf(c) is var schema && schema != Newest)
-            throw new StoreUnavailableException(
-                schema > Newest
-                    ? $"the database was written by a newer Tide Step: its schema is {schema}, this program "
-                        + $"knows {Newest}"
-                    : $"the database's schema is {schema}, this program's {Newest}: start the service once, which "
-                        + $"brings it up to date"
-            );
+        RefuseOtherSchema(c);
         return
         [
             .. Try("runs", () => Runs(c)),
@@ -43,6 +36,18 @@ public abstract partial class SqlStore
             .. Try("reservations", () => Reservations(c)),
             .. Try("counters", () => Counters(c)),
         ];
+    }
+
+    internal static void RefuseOtherSchema(DbConnection c)
+    {
+        if (SchemaOf(c) is var schema && schema != Newest)
+            throw new StoreUnavailableException(
+                schema > Newest
+                    ? $"the database was written by a newer Tide Step: its schema is {schema}, this program "
+                        + $"knows {Newest}"
+                    : $"the database's schema is {schema}, this program's {Newest}: start the service once, which "
+                        + $"brings it up to date"
+            );
     }
 
     private static long SchemaOf(DbConnection c)

@@ -56,18 +56,17 @@ public abstract partial class SqlStore : IDocumentStore
     public Task<bool> SaveAfterAsync(StoredDocument document, long revision, CancellationToken ct) =>
         WriteAsync(c => Raised(c, document, revision) && Inserted(c, document with { Revision = revision + 1 }), ct);
 
-    // Whoever raises the number first keeps the revision.
+    // Whoever raises the number first keeps the revision. A number that was lost or damaged is put right by it.
     private static bool Raised(DbConnection c, StoredDocument document, long revision) =>
         c.Execute(
-            revision == 0
-                ? "insert into document_heads (kind, id, revision) values (@Kind, @Id, 1) on conflict do nothing"
-                : "update document_heads set revision = @revision + 1 "
-                    + "where kind = @Kind and id = @Id and revision = @revision",
+            "insert into document_heads (kind, id, revision) values (@Kind, @Id, @next) on conflict (kind, id) "
+                + "do update set revision = excluded.revision where document_heads.revision <= @revision",
             new
             {
                 document.Kind,
                 document.Id,
                 revision,
+                next = revision + 1,
             }
         ) == 1;
 
@@ -137,10 +136,16 @@ public abstract partial class SqlStore : IDocumentStore
     public Task<long> RevisionAsync(string kind, string id, CancellationToken ct) =>
         ReadAsync(
             c =>
-                c.ExecuteScalar<long?>(
-                    "select revision from document_heads where kind = @kind and id = @id",
-                    new { kind, id }
-                ) ?? 0,
+                c.Query<long?>(
+                        """
+                        select cast(revision as bigint) from document_heads where kind = @kind and id = @id
+                        union all
+                        select max(cast(revision as bigint)) from documents where kind = @kind and id = @id
+                        """,
+                        new { kind, id }
+                    )
+                    .Max()
+                ?? 0,
             ct
         );
 

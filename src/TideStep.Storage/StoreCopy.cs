@@ -24,6 +24,7 @@ public static class StoreCopy
         "answers",
         "notices",
         "run_lines",
+        "run_snapshots",
     ];
 
     /// <summary>How far epochs are raised where a copy takes the place of what it was copied from: above all that were
@@ -79,8 +80,10 @@ public static class StoreCopy
     /// <summary>Writes a copy as it stands at one moment, whatever is written meanwhile.</summary>
     /// <param name="from">The database.</param>
     /// <param name="path">A file that is not there yet.</param>
+    /// <exception cref="StoreUnavailableException">It is no database of this schema.</exception>
     public static async Task WriteAsync(DbConnection from, string path)
     {
+        SqlStore.RefuseOtherSchema(from);
         if (from is SqliteConnection)
         {
             from.Execute("vacuum into @path", new { path });

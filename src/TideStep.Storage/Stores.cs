@@ -81,6 +81,18 @@ public interface IRunLines
     Task ForgetLinesAsync(CancellationToken ct);
 }
 
+/// <summary>States of runs as they were after one of their entries, so that taking a run up costs what came since.
+/// Each is a copy that the journal can rebuild; one that does not fit is as good as none.</summary>
+public interface ISnapshots
+{
+    /// <summary>Keeps one in place of the one before.</summary>
+    Task SaveSnapshotAsync(StoredSnapshot snapshot, CancellationToken ct);
+
+    /// <summary>The last one of a run in a shape; null where there is none, it was damaged, or the entry that it was
+    /// taken after is not the one that is there.</summary>
+    Task<StoredSnapshot?> FindSnapshotAsync(string run, string shape, CancellationToken ct);
+}
+
 /// <summary>Takes away what had its time, a few rows at a time, so that nobody waits for it. Each call gives how many
 /// rows went; none are left where that is fewer than were allowed.</summary>
 public interface IKeeping

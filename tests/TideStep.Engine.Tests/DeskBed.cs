@@ -20,6 +20,9 @@ public abstract class DeskBed : IAsyncLifetime
     private protected FullJournal _disk = null!;
     private protected Action<string> _logged = _ => { };
 
+    // After how many entries a state is kept; never where null.
+    private protected long? _every;
+
     private protected static Fleet Two =>
         new Fleet()
             .Node("n[1-2]", "site: s, reach: {by: stand-in, address: x}")
@@ -57,7 +60,10 @@ public abstract class DeskBed : IAsyncLifetime
             "t",
             "me",
             (what, _) => _logged(what)
-        );
+        )
+        {
+            Snapshots = _every is { } every ? new Snapshots(_store, (what, _) => _logged(what), every) : null,
+        };
     }
 
     // What nobody of ours does: somebody writes into the database itself, while no service has it.

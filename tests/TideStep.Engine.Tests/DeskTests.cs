@@ -426,4 +426,60 @@ public sealed class DeskTests : DeskBed
         Assert.Contains("no run", Assert.Single(await _runs.StartAsync("r0", "Wren", default)).What);
         Assert.Null(await _runs.StateAsync("r0", default));
     }
+
+    [Fact]
+    public async Task A_run_is_taken_up_from_what_was_kept_of_it_and_what_came_since()
+    {
+        _every = 4;
+        await _runs.DisposeAsync();
+        await _store.DisposeAsync();
+        Open();
+        var run = await OpenAsync();
+        _far.Outcome = (node, _) => node == "n2" ? 1 : 0;
+        Assert.Empty(await _runs.StartAsync(run, "Wren", default));
+        Assert.Equal(RunStatus.Halted, (await EndOf(run)).Status);
+        StoredSnapshot? kept = null;
+        for (var i = 0; i < 1000 && kept is null; i++, await Task.Delay(5))
+            kept = await _store.FindSnapshotAsync(run, RunMemento.Shape, default);
+        Assert.InRange(kept!.Sequence, 4, (await _store.ReadAsync(run, 0, default)).Count);
+        Assert.Null(await _store.FindSnapshotAsync(run, "another shape", default));
+        // Whatever becomes of it, the state is the journal's.
+        foreach (
+            var damage in new[]
+            {
+                null,
+                "update run_snapshots set body = 'x'",
+                "update run_snapshots set shape = 'of tomorrow'",
+                "update run_snapshots set sequence = 2",
+                "delete from run_snapshots",
+            }
+        )
+        {
+            await _runs.DisposeAsync();
+            if (damage is not null)
+                await InTheDatabaseAsync(damage);
+            else
+            {
+                await _store.DisposeAsync();
+                Open();
+            }
+            var (state, folded) = (
+                (await _runs.StateAsync(run, default))!,
+                RunState.Fold((await _runs.StateAsync(run, default))!.Plan, await _store.ReadAsync(run, 0, default))
+            );
+            Assert.Equal((folded.Sequence, folded.Status, folded.Halt), (state.Sequence, state.Status, state.Halt));
+            Assert.Equal(NextWork.Of(folded).Select(w => $"{w}"), NextWork.Of(state).Select(w => $"{w}"));
+        }
+        // It goes on from there to its end.
+        _far.Outcome = (_, _) => 0;
+        await _runs.ResumeAsync(default);
+        Assert.Null(
+            await _runs.SayAsync(
+                run,
+                s => ([new Decided(DecisionKind.TryAgain, "Wren", null, null) { Step = s.FailedSteps.First() }], null),
+                default
+            )
+        );
+        Assert.Equal(RunEnd.Completed, (await EndOf(run)).End);
+    }
 }

@@ -118,10 +118,13 @@ public sealed record PlanStep(
     /// <param name="component">The point's component.</param>
     /// <param name="capture">The step that captured it.</param>
     public bool MakesVoid(string component, string capture) =>
-        Voids is { } voids
-        && voids.Any(v =>
+        Voids is { } voids && MakesVoid(Member, voids, component, capture);
+
+    /// <summary>The same of a step for a member that voids those.</summary>
+    public static bool MakesVoid(string member, ImmutableArray<string> voids, string component, string capture) =>
+        voids.Any(v =>
             v == capture
-                ? Member.StartsWith(component + "/", StringComparison.Ordinal)
+                ? member.StartsWith(component + "/", StringComparison.Ordinal)
                 : v.Length == component.Length + 1 + capture.Length
                     && v.StartsWith(component, StringComparison.Ordinal)
                     && v[component.Length] == '/'

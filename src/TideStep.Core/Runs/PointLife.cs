@@ -31,10 +31,15 @@ public static class PointLife
 {
     /// <summary>Every point of runs, newest first, each in the state that it has by now.</summary>
     /// <param name="runs">The runs in any order, each folded from its journal.</param>
-    public static ImmutableArray<PointLine> Of(IEnumerable<(string Run, RunState State)> runs, DateTimeOffset now)
+    public static ImmutableArray<PointLine> Of(IEnumerable<(string Run, RunState State)> runs, DateTimeOffset now) =>
+        Of(runs.Where(r => r.State.OpenedAt is not null).Select(r => (r.Run, RunTrace.Of(r.State))), now);
+
+    /// <inheritdoc cref="Of(IEnumerable{ValueTuple{string, RunState}}, DateTimeOffset)"/>
+    /// <param name="runs">What each of the runs left, in any order.</param>
+    public static ImmutableArray<PointLine> Of(IEnumerable<(string Run, RunTrace Trace)> runs, DateTimeOffset now)
     {
-        var known = runs.Where(r => r.State.OpenedAt is not null).OrderBy(r => r.State.OpenedAt).ToList();
-        var lines = known.SelectMany(r => r.State.Points.Values.Select(p => Line(r.Run, r.State, p))).ToList();
+        var known = runs.OrderBy(r => r.Trace.OpenedAt).ToList();
+        var lines = known.SelectMany(r => r.Trace.Points.Select(p => Line(r.Run, r.Trace, p))).ToList();
         for (var i = 0; i < lines.Count; i++)
         {
             var line = lines[i];
@@ -53,14 +58,14 @@ public static class PointLife
                     Point = line.Point with { State = PointState.Void, Why = $"written over by run {over.Run}" },
                     Overwritten = true,
                 };
-            else if (known.Select(r => Voiding(line, r.Run, r.State)).FirstOrDefault(v => v is not null) is { } voided)
+            else if (known.Select(r => Voiding(line, r.Run, r.Trace)).FirstOrDefault(v => v is not null) is { } voided)
                 lines[i] = line with { Point = line.Point with { State = PointState.Void, Why = voided } };
             else if (line.Until <= now)
                 lines[i] = line with
                 {
                     Point = line.Point with { State = PointState.Expired, Why = $"served till {line.Until:u}" },
                 };
-            else if (known.FirstOrDefault(r => Used(line, r.State)) is { Run: { } by })
+            else if (known.FirstOrDefault(r => Used(line, r.Trace)) is { Run: { } by })
                 lines[i] = line with
                 {
                     Point = line.Point with { State = PointState.Used, Why = $"brought back by run {by}" },
@@ -132,45 +137,31 @@ public static class PointLife
             : null;
     }
 
-    private static PointLine Line(string run, RunState state, PointState point) =>
+    private static PointLine Line(string run, RunTrace trace, PointState point) =>
         new(
             run,
-            state.Label,
+            trace.Label,
             point with
             {
                 State = point.State ?? "not verified",
             },
-            state.EndedAt + point.Planned.Serves,
-            state.EndedAt + point.Planned.Settle
+            trace.EndedAt + point.Planned.Serves,
+            trace.EndedAt + point.Planned.Settle
         );
 
     // A later run's step, of the same component or of one that touches it, may say that captures of a kind lead nowhere
     // any more.
-    private static string? Voiding(PointLine line, string run, RunState state)
+    private static string? Voiding(PointLine line, string run, RunTrace trace)
     {
-        if (run == line.Run || state.LastAt < line.Point.CapturedAt)
+        if (run == line.Run || trace.LastAt < line.Point.CapturedAt)
             return null;
-        var step = state
-            .Plan.Blocks.SelectMany(b => b.Lanes)
-            .SelectMany(l => l.Steps)
-            .FirstOrDefault(s =>
-                s.MakesVoid(line.Point.Planned.Component, line.Point.Planned.Kind)
-                && state
-                    .Of(s.Id)
-                    .Attempts.Any(a => !a.Undo && a.End is not AttemptEnd.Refused && a.Begun > line.Point.CapturedAt)
-            );
-        return step is null ? null : $"void by {step.Title} on {step.Node} in run {run}";
+        var step = trace.Voiding.FirstOrDefault(v =>
+            v.Begun > line.Point.CapturedAt
+            && PlanStep.MakesVoid(v.Member, v.Voids, line.Point.Planned.Component, line.Point.Planned.Kind)
+        );
+        return step is null ? null : $"void by {step.Step} in run {run}";
     }
 
-    private static bool Used(PointLine line, RunState state)
-    {
-        if (state.Plan.Kind != Plan.Return || state.Plan.Parent != line.Run)
-            return false;
-        var steps = state
-            .Plan.Blocks.SelectMany(b => b.Lanes)
-            .SelectMany(l => l.Steps)
-            .Where(s => s.Uses == line.Point.Planned.Id)
-            .ToList();
-        return steps.Count > 0 && steps.All(s => state.Of(s.Id).Status == StepStatus.Done);
-    }
+    private static bool Used(PointLine line, RunTrace trace) =>
+        trace.LeadsBack == line.Run && trace.Used.Contains(line.Point.Planned.Id);
 }

@@ -30,7 +30,8 @@ public static class KeepingCommands
                 {
                     var made = await Backup.WriteAsync(Target.Of(given, data, database), given.GetValue(to)!, ct);
                     Console.WriteLine(
-                        $"{made.Files.Count} files in {Path.GetFullPath(given.GetValue(to)!)}. It holds secrets and "
+                        $"{made.Files.Count} file{(made.Files.Count == 1 ? "" : "s")} in "
+                            + $"{Path.GetFullPath(given.GetValue(to)!)}. It holds secrets and "
                             + $"the keys to them: keep it as safe as the data folder."
                     );
                     return 0;

@@ -1,3 +1,4 @@
+using System.Text.Json.Nodes;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
@@ -144,12 +145,13 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
     // What a state carries on with every entry is what one finds who looks at everything afresh.
     private static IEnumerable<string> CarriedOn(Plan plan, IReadOnlyList<JournalEntry> entries)
     {
-        var live = new RunState(plan);
+        var (live, kept) = (new RunState(plan), new RunState(plan));
         _ = live.Tide;
         var steps = plan.Blocks.SelectMany(b => b.Lanes).SelectMany(l => l.Steps).Select(s => s.Id).ToList();
         foreach (var entry in entries)
         {
             live.Apply(entry);
+            kept.Apply(entry);
             if (entry.Sequence % 7 != 0 && entry.Sequence != entries.Count)
                 continue;
             var fresh = RunState.Fold(plan, entries.Take((int)entry.Sequence));
@@ -164,6 +166,29 @@ public sealed class RandomUpgradeTests(ITestOutputHelper output)
                     .SetEquals(steps.Where(s => fresh.Of(s).Open is not null))
             )
                 yield return $"after entry {entry.Sequence} what was carried on is not what is there";
+            // Put away and taken up again, time after time, it is the same state and goes on the same way.
+            kept = RunMemento.Read(plan, RunMemento.Write(RunMemento.Copy(kept)));
+            if (
+                Fields(kept) != Fields(fresh)
+                || !NextWork.Of(kept).Select(w => $"{w}").SequenceEqual(NextWork.Of(fresh).Select(w => $"{w}"))
+            )
+                yield return $"after entry {entry.Sequence} what was taken up is not what was put away";
         }
     }
+
+    // All that is in a state; sets and dictionaries in an order of their own, lists as they are.
+    private static string Fields(RunState state)
+    {
+        var all = JsonNode.Parse(RunMemento.Write(RunMemento.Copy(state)))!.AsObject();
+        return string.Join(
+            '\n',
+            all.Select(f =>
+                f.Value is JsonArray many && !Lists.Any(l => f.Key.Contains(l, StringComparison.Ordinal))
+                    ? $"{f.Key} {string.Join(' ', many.Select(v => v?.ToJsonString()).Order(StringComparer.Ordinal))}"
+                    : $"{f.Key} {f.Value?.ToJsonString()}"
+            )
+        );
+    }
+
+    private static readonly string[] Lists = ["_measures", "Decisions", "Signed", "Kept", "Orders"];
 }

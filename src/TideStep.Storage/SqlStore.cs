@@ -55,11 +55,11 @@ public abstract partial class SqlStore : IAsyncDisposable
             );
         }
         // Numbers that rows were given already are never given again, whatever became of the counter.
-        foreach (var (counter, most) in Counted)
+        var there = connection.Query<string>("select name from counters").ToHashSet();
+        foreach (var (counter, most) in Counted.Where(c => !there.Contains(c.Counter)))
             connection.Execute(
-                $"insert into counters (name, value) select '{counter}', "
-                    + $"coalesce(max(cast({most.Column} as bigint)), 0) from {most.Table} where true "
-                    + $"on conflict (name) do nothing"
+                $"insert into counters (name, value) select '{counter}', coalesce(max({most.Column}), 0) "
+                    + $"from {most.Table}"
             );
         connection.Execute("update counters set value = cast(value as bigint)");
         connection.Execute(

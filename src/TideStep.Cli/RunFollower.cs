@@ -48,15 +48,15 @@ public static class RunFollower
                     .StartAsync(async live =>
                     {
                         await foreach (
-                            var _ in client.FollowAsync(
+                            var seen in client.WatchAsync(
                                 run,
-                                view.Sequence,
+                                "current",
                                 away => live.UpdateTarget(Screen(view, away)),
                                 ct
                             )
                         )
                         {
-                            view = await LookAsync(client, run, view, ct);
+                            view = seen;
                             live.UpdateTarget(Screen(view, false));
                             if (Rests(view) || Returns(view))
                                 break;

@@ -42,6 +42,34 @@ public sealed class ServiceClient : IDisposable
         return (await response.Content.ReadFromJsonAsync<T>(Json.Options, ct))!;
     }
 
+    /// <summary>A list page after page, as the Link headers name them, up to so many lines.</summary>
+    /// <param name="most">How many lines at most; all where null.</param>
+    /// <returns>The lines, and whether there are more.</returns>
+    public async Task<(List<T> Lines, bool More)> ListAsync<T>(string path, int? most, CancellationToken ct)
+    {
+        var lines = new List<T>();
+        for (string? next = path; next is not null; )
+        {
+            using var response = await _http.GetAsync(next, ct);
+            await ThrowIfRefused(response, ct);
+            lines.AddRange((await response.Content.ReadFromJsonAsync<List<T>>(Json.Options, ct))!);
+            next = response.Headers.TryGetValues("Link", out var links) ? Next(links) : null;
+            if (lines.Count >= most)
+                return ([.. lines.Take(most.Value)], next is not null || lines.Count > most);
+        }
+        return (lines, false);
+    }
+
+    // <address>; rel="next"
+    private static string? Next(IEnumerable<string> links) =>
+        links
+            .Select(l => l.Split('>', 2))
+            .Where(l =>
+                l.Length == 2 && l[0].StartsWith('<') && l[1].Contains("rel=\"next\"", StringComparison.Ordinal)
+            )
+            .Select(l => l[0][1..])
+            .FirstOrDefault();
+
     public async Task<string> GetTextAsync(string path, CancellationToken ct)
     {
         using var response = await _http.GetAsync(path, ct);
@@ -223,53 +251,106 @@ public sealed class ServiceClient : IDisposable
     )
     {
         var last = after;
+        var events = EventsAsync($"/api/runs/{Uri.EscapeDataString(run)}/events", () => last, lost, ct);
+        await foreach (var item in events)
+        {
+            var entry = JsonSerializer.Deserialize<JournalEntry>(item.Data, Json.Options)!;
+            last = entry.Sequence;
+            yield return entry;
+            if (entry.Event is Ended)
+                yield break;
+        }
+    }
+
+    /// <summary>A run as it stands, again whenever something of it changed; survives a lost connection and the
+    /// service's restart, and does not end by itself.</summary>
+    /// <param name="run">The run.</param>
+    /// <param name="lanes">Of which parts the members are told: all, current, or a part's number.</param>
+    /// <param name="lost">Told when the connection is lost and when it is back.</param>
+    /// <param name="ct">Ends the watching.</param>
+    public async IAsyncEnumerable<RunView> WatchAsync(
+        string run,
+        string lanes,
+        Action<bool> lost,
+        [EnumeratorCancellation] CancellationToken ct
+    )
+    {
+        JsonNode? seen = null;
+        var events = EventsAsync(
+            $"/api/runs/{Uri.EscapeDataString(run)}/changes?lanes={lanes}",
+            // A connection begins with a whole view: what was seen before is of no use to it.
+            () => null,
+            lost,
+            ct
+        );
+        await foreach (var item in events)
+        {
+            seen =
+                item.EventType == "view"
+                    ? JsonNode.Parse(item.Data)
+                    : JsonDelta.Apply(
+                        seen,
+                        JsonSerializer.Deserialize<List<JsonOperation>>(item.Data, Json.Options) ?? []
+                    );
+            yield return seen.Deserialize<RunView>(Json.Options)!;
+        }
+    }
+
+    // Server-sent events, over and over again; each time from the last one that is known, where that is said.
+    private async IAsyncEnumerable<SseItem<string>> EventsAsync(
+        string path,
+        Func<long?> last,
+        Action<bool> lost,
+        [EnumeratorCancellation] CancellationToken ct
+    )
+    {
         var away = false;
         while (!ct.IsCancellationRequested)
         {
-            Stream? stream = null;
-            HttpResponseMessage? response = null;
-            try
-            {
-                using var request = new HttpRequestMessage(HttpMethod.Get, $"/api/runs/{run}/events");
-                request.Headers.Add("Last-Event-ID", last.ToString(System.Globalization.CultureInfo.InvariantCulture));
-                response = await _http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, ct);
-                await ThrowIfRefused(response, ct);
-                stream = await response.Content.ReadAsStreamAsync(ct);
-            }
-            catch (HttpRequestException)
-            {
-                response?.Dispose();
-            }
-            if (stream is not null)
+            using var response = await OpenStreamAsync(path, last(), ct);
+            if (response is not null)
             {
                 if (away)
                     lost(away = false);
-                var events = SseParser.Create(stream).EnumerateAsync(ct).GetAsyncEnumerator(ct);
-                while (true)
-                {
-                    try
-                    {
-                        if (!await events.MoveNextAsync())
-                            break;
-                    }
-                    catch (Exception e) when (e is IOException or HttpRequestException)
-                    {
-                        break;
-                    }
-                    var entry = JsonSerializer.Deserialize<JournalEntry>(events.Current.Data, Json.Options)!;
-                    last = entry.Sequence;
-                    yield return entry;
-                    if (entry.Event is Ended)
-                    {
-                        response?.Dispose();
-                        yield break;
-                    }
-                }
-                response?.Dispose();
+                var stream = await response.Content.ReadAsStreamAsync(ct);
+                await using var events = SseParser.Create(stream).EnumerateAsync(ct).GetAsyncEnumerator(ct);
+                while (await MovedAsync(events))
+                    yield return events.Current;
             }
             if (!away)
                 lost(away = true);
             await Task.Delay(500, ct);
+        }
+    }
+
+    private async Task<HttpResponseMessage?> OpenStreamAsync(string path, long? last, CancellationToken ct)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Get, path);
+        if (last is { } known)
+            request.Headers.Add("Last-Event-ID", known.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        HttpResponseMessage? response = null;
+        try
+        {
+            response = await _http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, ct);
+            await ThrowIfRefused(response, ct);
+            return response;
+        }
+        catch (HttpRequestException)
+        {
+            response?.Dispose();
+            return null;
+        }
+    }
+
+    private static async Task<bool> MovedAsync(IAsyncEnumerator<SseItem<string>> events)
+    {
+        try
+        {
+            return await events.MoveNextAsync();
+        }
+        catch (Exception e) when (e is IOException or HttpRequestException)
+        {
+            return false;
         }
     }
 

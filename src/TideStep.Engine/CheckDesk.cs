@@ -19,15 +19,15 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
     private readonly SharedDocument<ImmutableArray<Waiver>> _waivers = new(store, "waivers", [], time);
     private readonly SharedDocument<ImmutableArray<SignedItem>> _signed = new(store, "signed-items", [], time);
 
-    /// <summary>Which components other runs work on, by the run; known to the desk of runs.</summary>
-    public Func<string?, ImmutableDictionary<string, string>> Reserved { get; set; } =
+    /// <summary>Which components other runs work on, by the run.</summary>
+    public Func<string?, ImmutableDictionary<string, string>> Reserved { get; init; } =
         _ => ImmutableDictionary<string, string>.Empty;
 
     /// <summary>What the library of artefacts holds.</summary>
-    public Func<CancellationToken, Task<ImmutableDictionary<string, HeldArtefact>>>? Library { get; set; }
+    public Func<CancellationToken, Task<ImmutableDictionary<string, HeldArtefact>>>? Library { get; init; }
 
-    /// <summary>What keeps a run of a plan from starting besides its checks; known to the desk of runs.</summary>
-    public Func<Plan, CancellationToken, Task<ImmutableArray<Problem>>> NotReady { get; set; } =
+    /// <summary>What keeps a run of a plan from starting besides its checks.</summary>
+    public Func<Plan, CancellationToken, Task<ImmutableArray<Problem>>> NotReady { get; init; } =
         (_, _) => Task.FromResult(ImmutableArray<Problem>.Empty);
 
     /// <summary>Tells what keeps a secret from being used, by its name; null where it can be.</summary>

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using System.Text.RegularExpressions;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
@@ -21,7 +22,7 @@ public sealed record IncomingDocument(string Name, string Text);
 public sealed record SurveyLine(long Number, DateTimeOffset Taken, string By, int Members, int Unreached);
 
 /// <summary>The estate, catalogue and readings as they stand, and what can be asked of them.</summary>
-public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimeProvider time)
+public sealed partial class EstateDesk(IDocumentStore store, MemberReader reader, TimeProvider time)
 {
     private const string ReadingsKind = "readings";
 
@@ -37,7 +38,7 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     )
     {
         var findings = new Findings();
-        var incoming = new List<StoredDocument>();
+        var (incoming, withReadings) = (new List<StoredDocument>(), new List<IncomingDocument>());
         var (estate, catalogue) = await ReadableAsync(ct);
         foreach (var document in documents)
         {
@@ -73,18 +74,20 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
                     if (notices.Value is not null)
                         incoming.Add(Stored(NoticesKind, NoticesKind, document.Text, by));
                     break;
-                case ReadingsDocument.Kind or GoalDocument.Kind:
-                    if (kind == GoalDocument.Kind)
-                        findings.Add(
-                            "a goal is not imported",
-                            new Place(document.Name, 1, 1),
-                            "Name it when a path or a plan is asked for."
-                        );
+                case ReadingsDocument.Kind:
+                    withReadings.Add(document);
+                    break;
+                case GoalDocument.Kind:
+                    findings.Add(
+                        "a goal is not imported",
+                        new Place(document.Name, 1, 1),
+                        "Name it when a path or a plan is asked for."
+                    );
                     break;
             }
         }
         findings.AddRange(ProductCatalogue.Create(catalogue.Values).Problems);
-        foreach (var document in documents.Where(d => KindOf(d, new Findings()) == ReadingsDocument.Kind))
+        foreach (var document in withReadings)
         {
             if (estate is null)
             {
@@ -131,8 +134,24 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
     private StoredDocument Stored(string kind, string id, string text, string by) =>
         new(kind, id, 0, Json.DigestOfText(text), text, time.GetUtcNow(), by);
 
+    // Where it stands as it is usually written, the document need not be read for it; what reads it then says what is
+    // wrong with it.
+    [GeneratedRegex(@"^tidestep:[ \t]*(?<kind>[a-z]+/\d+)[ \t]*\r?$", RegexOptions.Multiline)]
+    private static partial Regex UsualKind { get; }
+
+    private static readonly string[] Kinds =
+    [
+        EstateDocument.Kind,
+        ProductDocument.Kind,
+        ReadingsDocument.Kind,
+        GoalDocument.Kind,
+        NoticesDocument.Kind,
+    ];
+
     private static string? KindOf(IncomingDocument document, Findings findings)
     {
+        if (UsualKind.Match(document.Text) is { Success: true } usual && Kinds.Contains(usual.Groups["kind"].Value))
+            return usual.Groups["kind"].Value;
         var node = DocumentReader.Read(document.Text, document.Name);
         if (node.Value is null)
         {
@@ -144,29 +163,9 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
             && map.Entries.FirstOrDefault(e => e.Key.Text == "tidestep").Value is TextNode kind
         )
         {
-            if (
-                kind.Text
-                is EstateDocument.Kind
-                    or ProductDocument.Kind
-                    or ReadingsDocument.Kind
-                    or GoalDocument.Kind
-                    or NoticesDocument.Kind
-            )
+            if (Kinds.Contains(kind.Text))
                 return kind.Text;
-            findings.Add(
-                $"'{kind.Text}' is no kind of document",
-                kind.At,
-                Nearest.Hint(
-                    kind.Text,
-                    [
-                        EstateDocument.Kind,
-                        ProductDocument.Kind,
-                        ReadingsDocument.Kind,
-                        GoalDocument.Kind,
-                        NoticesDocument.Kind,
-                    ]
-                )
-            );
+            findings.Add($"'{kind.Text}' is no kind of document", kind.At, Nearest.Hint(kind.Text, Kinds));
             return null;
         }
         findings.Add(
@@ -450,12 +449,13 @@ public sealed class EstateDesk(IDocumentStore store, MemberReader reader, TimePr
 
     /// <summary>The surveys kept, newest first: their numbers, when they were taken, by whom, how many members they
     /// read and missed.</summary>
-    public async Task<IReadOnlyList<SurveyLine>> SurveysAsync(int limit, CancellationToken ct)
+    public async Task<IReadOnlyList<SurveyLine>> SurveysAsync(int limit, long? after, CancellationToken ct)
     {
         var lines = new List<SurveyLine>();
         if (await CurrentEstateAsync(ct) is not { } estate || await LastSurveyAsync(estate, ct) is not { } last)
             return lines;
-        for (var number = last.Revision; number > 0 && lines.Count < limit; number--)
+        var newest = Math.Min(last.Revision, (after ?? long.MaxValue) - 1);
+        for (var number = newest; number > 0 && lines.Count < limit; number--)
             if (await FindSurveyAsync(estate, number, ct) is var (document, readings))
                 lines.Add(
                     new SurveyLine(number, readings.Taken, document.Author, readings.Members.Count, readings.Lost.Count)

@@ -34,7 +34,7 @@ public sealed record FollowUpLine(
 
 /// <summary>Keeps what people say of what runs leave to be done; what there is to do is reckoned from the runs
 /// themselves.</summary>
-public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore store, TimeProvider time)
+public sealed class FollowUpDesk(RunTraces traces, IDocumentStore store, TimeProvider time)
 {
     private readonly SharedDocument<ImmutableArray<FollowUpMark>> _marks = new(store, "follow-ups", [], time);
 
@@ -44,19 +44,11 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
     public async Task<IReadOnlyList<FollowUpLine>> ListAsync(string? run, bool all, CancellationToken ct)
     {
         var lines = new List<FollowUpLine>();
-        foreach (
-            var id in run is not null
-                ? [run]
-                : (await journal.RunsAsync(openOnly: false, 200, null, ct))
-                    .Where(r => r.Ended is not null && r.Parent is null)
-                    .Select(r => r.Id)
-        )
+        await foreach (var (id, trace) in LeftAsync(run, ct))
         {
-            if (await runs.ReadableAsync(id, ct) is not { } state)
-                continue;
-            var back = await LedBackAsync(state, ct);
+            var back = await LedBackAsync(trace, ct);
             var marks = (await _marks.ReadAsync(id, ct)).ToLookup(m => m.FollowUp);
-            foreach (var f in FollowUps.Of(state))
+            foreach (var f in trace.FollowUps)
             {
                 // Of a run that was led back afterwards nothing is left to be done but what lies about.
                 if (back && !f.Id.StartsWith("points ", StringComparison.Ordinal))
@@ -70,7 +62,7 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
                     lines.Add(
                         new FollowUpLine(
                             id,
-                            state.Label,
+                            trace.Label,
                             f.Id,
                             f.What,
                             f.About,
@@ -88,6 +80,34 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
         return lines;
     }
 
+    private async IAsyncEnumerable<(string Run, RunTrace Trace)> LeftAsync(
+        string? run,
+        [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken ct
+    )
+    {
+        if (run is not null)
+        {
+            if (await ReadableAsync(run, ct) is { } its)
+                yield return (run, its);
+            yield break;
+        }
+        await foreach (var (stored, trace) in traces.AllAsync(ct))
+            if (trace.End is not null && stored.Parent is null && !trace.FollowUps.IsEmpty)
+                yield return (stored.Id, trace);
+    }
+
+    private async Task<RunTrace?> ReadableAsync(string run, CancellationToken ct)
+    {
+        try
+        {
+            return await traces.OfAsync(run, ct);
+        }
+        catch (DamagedRecordException)
+        {
+            return null;
+        }
+    }
+
     /// <summary>Says of something that it is done, or whose it is and until when.</summary>
     public async Task<Problem?> MarkAsync(
         string run,
@@ -100,9 +120,9 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
         CancellationToken ct
     )
     {
-        if (await runs.StateAsync(run, ct) is not { } state)
+        if (await traces.OfAsync(run, ct) is not { } trace)
             return RunDesk.NoRun(run);
-        var known = FollowUps.Of(state);
+        var known = trace.FollowUps;
         var found = known.FirstOrDefault(f => f.Id == followUp)
             ?? (
                 known.Where(f => f.What.Contains(followUp, StringComparison.OrdinalIgnoreCase)).ToList() is [var only]
@@ -129,11 +149,11 @@ public sealed class FollowUpDesk(RunDesk runs, IJournal journal, IDocumentStore 
     }
 
     // Whether every member is what it was before the run, by a return after its end.
-    private async Task<bool> LedBackAsync(RunState state, CancellationToken ct) =>
-        state.LedBackBy is { } by
-        && await runs.StateAsync(by, ct) is { End: RunEnd.Completed } back
-        && state.Before.All(b =>
-            !state.After.TryGetValue(b.Key, out var left)
+    private async Task<bool> LedBackAsync(RunTrace trace, CancellationToken ct) =>
+        trace.LedBackBy is { } by
+        && await ReadableAsync(by, ct) is { End: RunEnd.Completed } back
+        && trace.Before.All(b =>
+            !trace.After.TryGetValue(b.Key, out var left)
             || left == b.Value
             || back.After.GetValueOrDefault(b.Key) == b.Value
         );

@@ -19,7 +19,7 @@ internal sealed class FollowedRuns(RunDesk runs)
         try
         {
             if (_states.TryGetValue(run, out var state) && state.Sequence <= sequence)
-                await runs.CarryOnAsync(run, state, sequence, ct);
+                await runs.States.CarryOnAsync(run, state, sequence, ct);
             else if ((state = await runs.StateAsync(run, sequence, ct)) is not null)
                 Keep(run, state);
             if (state?.End is not null)

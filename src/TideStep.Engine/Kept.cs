@@ -15,7 +15,7 @@ internal static class Kept
     {
         try
         {
-            return JsonSerializer.Deserialize<T>(body, Json.Options)
+            return KeptShape.First.Read<T>(body)
                 ?? throw new DamagedRecordException($"{what} can't be read: it is empty");
         }
         catch (Exception e) when (e is JsonException or NotSupportedException or FormatException or ArgumentException)

@@ -26,10 +26,10 @@ public sealed class PlanList(IDocumentStore store)
 
     private readonly ConcurrentDictionary<string, PlanLine> _lines = new();
 
-    /// <summary>Plans, newest first.</summary>
-    public async Task<IReadOnlyList<PlanLine>> OfAsync(int most, CancellationToken ct)
+    /// <summary>Plans, newest first; those behind a plan where its digest is given.</summary>
+    public async Task<IReadOnlyList<PlanLine>> OfAsync(int most, string? after, CancellationToken ct)
     {
-        var lines = (await store.PlansAsync(most, ct)).Select(Line).ToList();
+        var lines = (await store.PlansAsync(most, after, ct)).Select(Line).ToList();
         if (_lines.Count > MostKept)
             _lines.Clear();
         return lines;

@@ -15,6 +15,7 @@ public sealed record PointAnswer(string Run, string Point, long Bytes, bool Gone
 /// word.</summary>
 public sealed class PointDesk(
     RunDesk runs,
+    RunTraces traces,
     EstateDesk estates,
     MemberReader reader,
     IJournal journal,
@@ -23,13 +24,11 @@ public sealed class PointDesk(
     string installation
 )
 {
-    private const int RunsLookedAt = 500;
-
     private readonly SemaphoreSlim _one = new(1);
 
     /// <summary>Every point, newest first.</summary>
     public async Task<ImmutableArray<PointLine>> ListAsync(CancellationToken ct) =>
-        PointLife.Of(await StatesAsync(ct), time.GetUtcNow());
+        PointLife.Of(await TracesAsync(ct), time.GetUtcNow());
 
     /// <summary>The points of a run that lead nowhere any more, though its own journal does not know it.</summary>
     public async Task<IReadOnlySet<string>> UselessAsync(string run, CancellationToken ct) =>
@@ -54,17 +53,18 @@ public sealed class PointDesk(
         await _one.WaitAsync(ct);
         try
         {
-            var states = (await StatesAsync(ct)).ToDictionary(s => s.Run, s => s.State);
-            var (all, now) = (PointLife.Of(states.Select(s => (s.Key, s.Value)), time.GetUtcNow()), time.GetUtcNow());
+            var known = (await TracesAsync(ct)).ToDictionary(s => s.Run, s => s.Trace);
+            var now = time.GetUtcNow();
+            var all = PointLife.Of(known.Select(s => (s.Key, s.Value)), now);
             var (chosen, refused) = (new List<PointLine>(), ImmutableArray.CreateBuilder<Problem>());
-            var held = runs.Reserved(null);
+            var held = runs.Carried.Reserved(null);
             foreach (var (run, point) in points.Distinct())
             {
                 if (all.FirstOrDefault(l => l.Run == run && l.Point.Planned.Id == point) is not { } line)
                 {
                     refused.Add(
                         new Problem(
-                            states.ContainsKey(run)
+                            known.ContainsKey(run)
                                 ? $"run {run} has no rollback point '{point}'"
                                 : $"there is no run {run}",
                             null,
@@ -79,7 +79,7 @@ public sealed class PointDesk(
                     PointLife.Refusal(
                         line,
                         PointLife.Without(all, chosen),
-                        states[run].End is not null,
+                        known[run].End is not null,
                         held.GetValueOrDefault(line.Point.Planned.Component),
                         now
                     ) is
@@ -108,9 +108,11 @@ public sealed class PointDesk(
             var answers = ImmutableArray.CreateBuilder<PointAnswer>();
             foreach (var of in chosen.GroupBy(l => l.Run))
             {
-                var executor = await runs.HoldEndedAsync(of.Key, states[of.Key], ct);
                 if (await estates.CurrentEstateAsync(ct) is not { } estate)
                     return ([], [EstateDesk.NoEstate]);
+                if (await runs.StateAsync(of.Key, ct) is not { } state)
+                    return ([], [RunDesk.NoRun(of.Key)]);
+                var executor = await runs.HoldEndedAsync(of.Key, state, ct);
                 var context = new RunContext(
                     estate,
                     await estates.CatalogueAsync(ct),
@@ -194,12 +196,11 @@ public sealed class PointDesk(
         }
     }
 
-    private async Task<List<(string Run, RunState State)>> StatesAsync(CancellationToken ct)
+    private async Task<List<(string Run, RunTrace Trace)>> TracesAsync(CancellationToken ct)
     {
-        var found = new List<(string, RunState)>();
-        foreach (var stored in await journal.RunsAsync(openOnly: false, RunsLookedAt, null, ct))
-            if (await runs.ReadableAsync(stored.Id, ct) is { } state)
-                found.Add((stored.Id, state));
+        var found = new List<(string, RunTrace)>();
+        await foreach (var (run, trace) in traces.AllAsync(ct))
+            found.Add((run.Id, trace));
         return found;
     }
 }

@@ -14,7 +14,7 @@ public sealed class ReturnDesk(RunDesk runs, EstateDesk estates, PointDesk point
     {
         if (state.End is not null && Orders.ReturnEnded(state) is { } refused)
             return new Checked<Plan>(null, [refused]);
-        return await runs.ReturnPlanAsync(
+        return await runs.WayBack.PlanAsync(
             run,
             state,
             asFarAs,
@@ -41,7 +41,7 @@ public sealed class ReturnDesk(RunDesk runs, EstateDesk estates, PointDesk point
         if (string.IsNullOrWhiteSpace(reason))
             return (null, [new Problem("a return needs a reason", null, "Say why; it stands in the journal.")]);
         // Who leads, and what runs, is as it is now, not as it was at the run's end.
-        await runs.SurveyComponentsAsync(state, by, ct);
+        await runs.WayBack.SurveyComponentsAsync(state, by, ct);
         if (await estates.IndexAsync(ct) is not { } index)
             return (null, [EstateDesk.NoEstate]);
         var plan = await PlanAsync(run, state, asFarAs, ct);

@@ -23,10 +23,16 @@ public sealed class RunDesk(
     Action<string, Exception> log
 ) : IAsyncDisposable
 {
-    private readonly ConcurrentDictionary<string, RunExecutor> _executors = new();
     private readonly ConcurrentDictionary<string, Task> _tasks = new();
     private readonly CancellationTokenSource _stop = new();
     private readonly TaskCompletionSource _takenUp = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+    private Hindrances Hindrances => field ??= new Hindrances(estates, reader, Readiness, Checks);
+
+    /// <summary>The ways back of runs.</summary>
+    public WayBack WayBack => field ??= new WayBack(estates, States, log);
+
+    internal RunStates States => field ??= new RunStates(journal, estates, Snapshots);
 
     /// <summary>Whether runs of before are taken up first, by <see cref="ResumeAsync"/>; what is said of one waits for
     /// that.</summary>
@@ -38,8 +44,11 @@ public sealed class RunDesk(
     /// <summary>Proves plans ready before their runs start; null where nothing is checked.</summary>
     public CheckDesk? Checks { get; init; }
 
-    /// <summary>Rehearsals of plans; null where none are kept.</summary>
-    public RehearsalDesk? Rehearsals { get; init; }
+    /// <summary>What plans have to have besides their checks.</summary>
+    public Readiness Readiness { get; init; } = new(null, null, time);
+
+    /// <summary>The runs that are carried here.</summary>
+    public CarriedRuns Carried { get; init; } = new();
 
     /// <inheritdoc cref="RunContext.Mask"/>
     public Func<IReadOnlyCollection<string>, string, string> Mask { get; init; } = (_, text) => text;
@@ -50,85 +59,16 @@ public sealed class RunDesk(
     /// <summary>People's words on plans; null where none are kept.</summary>
     public SignOffDesk? SignOffs { get; init; }
 
-    /// <summary>The components that runs at work have reserved, by the run; those of one run aside.</summary>
-    public ImmutableDictionary<string, string> Reserved(string? but) =>
-        _executors
-            .Where(e => e.Key != but)
-            .SelectMany(e =>
-                e.Value.Log.Look(s => s.StartedAt is not null && s.End is null ? s.Plan.Components.ToList() : [])
-                    .Select(c => (Component: c, Run: e.Key))
-            )
-            .DistinctBy(r => r.Component)
-            .ToImmutableDictionary(r => r.Component, r => r.Run);
-
-    // Blockers that nobody accepted keep a run from starting; cautions and advice go with it into the journal.
-    private async Task<(ImmutableArray<Problem> Problems, Core.Checks.CheckRound? Round)> ProveAsync(
-        Plan plan,
-        string? run,
-        string by,
-        CancellationToken ct
-    )
-    {
-        if (Checks is null)
-            return ([], null);
-        var round = await Checks.RunAsync(plan, survey: true, by, run, ct);
-        if (!round.Ok)
-            return (round.Problems, null);
-        return (
-            [
-                // Premises and words are said by the start itself.
-                .. round
-                    .Value!.Blocking.Where(f =>
-                        f.Check is not (Core.Checks.WaiverRules.Premise or Core.Checks.WaiverRules.Ready)
-                    )
-                    .Select(f => new Problem(
-                        $"{f.Subject}: {f.Check} "
-                            + $"{(f.Result == Core.Checks.CheckResult.Open ? "is open" : "failed")}: {f.What}",
-                        null,
-                        Hint(plan, f)
-                    )),
-            ],
-            round.Value
-        );
-    }
-
-    /// <summary>What each member ran when the last run that worked on it ended.</summary>
-    public async Task<IReadOnlyDictionary<string, string>> LastLeftAsync(CancellationToken ct)
-    {
-        var left = new Dictionary<string, string>();
-        foreach (var run in await journal.RunsAsync(openOnly: false, RunsLookedBack, null, ct))
-            if (await ReadableAsync(run.Id, ct) is { End: not null } state)
-                foreach (var (member, label) in state.After)
-                    left.TryAdd(member, label);
-        return left;
-    }
-
-    // Whether somebody's word helps is said only where it would be taken.
-    private static string? Hint(Plan plan, Core.Checks.Finding finding)
-    {
-        if (!Core.Checks.WaiverRules.MayBeAccepted(finding))
-            return finding.Remedy;
-        var accept = $"tidestep check waive {PlanName(plan)} {Quoted(finding.Id)} --reason '...'";
-        return finding.Remedy is { } remedy ? $"{remedy} Or accept it: {accept}" : $"Accept it: {accept}";
-    }
-
-    private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
-
-    private const int RunsLookedBack = 20;
-
-    private static string PlanName(Plan plan) =>
-        plan.Digest is ['s', 'h', 'a', ..] digest ? digest[7..17] : plan.Digest;
-
     private static string NewId(string kind) =>
         $"{kind}{Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(4))}";
 
     /// <summary>Takes up every run that has begun and not ended.</summary>
     public async Task ResumeAsync(CancellationToken ct)
     {
-        DateTimeOffset? before = null;
+        string? after = null;
         while (true)
         {
-            var open = await journal.RunsAsync(openOnly: true, TakenUpAtOnce, before, ct);
+            var open = await journal.RunsAsync(openOnly: true, TakenUpAtOnce, after, ct);
             foreach (var run in open)
                 try
                 {
@@ -143,11 +83,11 @@ public sealed class RunDesk(
                 }
             if (open.Count < TakenUpAtOnce)
                 break;
-            before = open[^1].OpenedAt;
+            after = open[^1].Id;
         }
         _takenUp.TrySetResult();
         // A parent whose child ended while nobody watched learns it now.
-        foreach (var (id, executor) in _executors)
+        foreach (var (id, executor) in Carried.All)
             await TellParentAsync(id, executor, ct);
     }
 
@@ -196,8 +136,8 @@ public sealed class RunDesk(
             return (null, [problem!]);
         if (await estates.IndexAsync(ct) is not { } index)
             return (null, [EstateDesk.NoEstate]);
-        var before = await ReadAsync(index, plan, ct);
-        var (problems, round) = await HindrancesAsync(plan, null, before, by, ct);
+        var before = await Hindrances.ReadAsync(index, plan, ct);
+        var (problems, round) = await Hindrances.FindAsync(plan, null, before, by, ct);
         if (!problems.IsEmpty)
             return (null, problems);
         var (run, opened) = Opening(plan, label, by);
@@ -302,10 +242,10 @@ public sealed class RunDesk(
             return [new Problem($"run {run} has been started", null, "Follow it with 'tidestep run follow'.")];
         if (await estates.IndexAsync(ct) is not { } index)
             return [EstateDesk.NoEstate];
-        var before = await ReadAsync(index, state.Plan, ct);
+        var before = await Hindrances.ReadAsync(index, state.Plan, ct);
         var (problems, round) = stored.Parent is null
-            ? await HindrancesAsync(state.Plan, run, before, by, ct)
-            : (await PremisesAsync(state.Plan, before, ct), null);
+            ? await Hindrances.FindAsync(state.Plan, run, before, by, ct)
+            : (await Hindrances.PremisesAsync(state.Plan, before, ct), null);
         if (!problems.IsEmpty)
             return problems;
         if (stored.Parent is null)
@@ -376,74 +316,6 @@ public sealed class RunDesk(
             ? new Problem($"{at:yyyy-MM-dd HH:mm zzz} is past", null, "Start it now, or say a later time.")
             : null;
 
-    /// <summary>What keeps a plan from being carried out besides its checks: a rehearsal, a sign-off.</summary>
-    public async Task<ImmutableArray<Problem>> NotReadyAsync(Plan plan, CancellationToken ct)
-    {
-        var rehearsal = Rehearsals is null ? null : await Rehearsals.MissingAsync(plan, ct);
-        var word = SignOffs is null
-            ? null
-            : SignOffRules.Missing(plan, await SignOffs.OfAsync(plan.Digest, ct), time.GetUtcNow());
-        return [.. new[] { rehearsal, word }.OfType<Problem>()];
-    }
-
-    // Everything that stands in the way at once: what is not ready, the premises, and the checks, which leave these out
-    // so that each is said once.
-    private async Task<(ImmutableArray<Problem> Problems, Core.Checks.CheckRound? Round)> HindrancesAsync(
-        Plan plan,
-        string? run,
-        ImmutableSortedDictionary<string, string> before,
-        string by,
-        CancellationToken ct
-    )
-    {
-        var standing = (await NotReadyAsync(plan, ct)).AddRange(await PremisesAsync(plan, before, ct));
-        var (problems, round) = await ProveAsync(plan, run, by, ct);
-        return ([.. standing, .. problems], round);
-    }
-
-    private async Task<ImmutableSortedDictionary<string, string>> ReadAsync(
-        EstateIndex index,
-        Plan plan,
-        CancellationToken ct
-    ) =>
-        await reader.RunningAsync(
-            index.Estate,
-            index.Catalogue,
-            plan.Premises.Running.Keys.Select(m => index.Estate.FindMember(m)).OfType<Member>(),
-            ct
-        );
-
-    private async Task<ImmutableArray<Problem>> PremisesAsync(
-        Plan plan,
-        ImmutableSortedDictionary<string, string> found,
-        CancellationToken ct
-    )
-    {
-        var problems = ImmutableArray.CreateBuilder<Problem>();
-        const string again = "Make the plan again and compare the two.";
-        var (estate, catalogue) = await estates.RevisionsAsync(ct);
-        if (plan.Premises.EstateRevision != estate)
-            problems.Add(new Problem("the estate's document has changed since the plan was made", null, again));
-        if (plan.Premises.CatalogueRevision != catalogue)
-            problems.Add(new Problem("the catalogue has changed since the plan was made", null, again));
-        foreach (var (member, expected) in plan.Premises.Running)
-        {
-            var now = found.GetValueOrDefault(member, "gone");
-            if (expected == "any" || now == expected)
-                continue;
-            problems.Add(
-                new Problem(
-                    $"{member} runs {now}, the plan expects {expected}",
-                    null,
-                    now == "unreachable"
-                        ? "Look at the node; a run starts only when every member concerned can be read."
-                        : again
-                )
-            );
-        }
-        return problems.ToImmutable();
-    }
-
     private async Task<RunExecutor> HostAsync(
         string run,
         RunState state,
@@ -461,7 +333,7 @@ public sealed class RunDesk(
             Mask = Mask,
             Log = log,
             Revisions = estates.RevisionsAsync,
-            WayBackClosed = WayBackClosedAsync,
+            WayBackClosed = WayBack.ClosedAsync,
             Survey = (members, token) =>
                 estates.SurveyAsync(
                     $"run {run}",
@@ -472,61 +344,10 @@ public sealed class RunDesk(
         var executor = new RunExecutor(context, run, epoch, state, BeginReturnAsync);
         await executor.Log.AppendAsync(new Owned(owner));
         Snapshots?.Watch(executor.Log);
-        _executors[run] = executor;
+        Carried.Carry(run, executor);
         if (begin)
             Begin(run, executor);
         return executor;
-    }
-
-    // Readings of before the run may be why it seems closed: then what is there now is read first.
-    private async Task<string?> WayBackClosedAsync(string run, CancellationToken ct)
-    {
-        try
-        {
-            return await ClosedAsync(run, ct);
-        }
-        catch (Exception e)
-            when (e
-                    is not (
-                        OperationCanceledException
-                        or StoreUnavailableException
-                        or StaleOwnerException
-                        or IOException
-                    )
-            )
-        {
-            // A run goes on only where it is known that it can return; and an error of ours is not asked for ever.
-            log($"whether the way back of run {run} is open could not be told", e);
-            return $"it could not be told: {e.Message}";
-        }
-    }
-
-    private async Task<string?> ClosedAsync(string run, CancellationToken ct)
-    {
-        if (await StateAsync(run, ct) is not { } state || (await ReturnPlanAsync(run, state, null, ct)).Ok)
-            return null;
-        await SurveyComponentsAsync(state, state.By, ct);
-        var plan = await ReturnPlanAsync(run, state, null, ct);
-        return plan.Ok ? null : string.Join("; ", plan.Problems.Select(p => p.What));
-    }
-
-    /// <summary>Reads again what the components of a run's plan run, and what their members tell.</summary>
-    internal async Task SurveyComponentsAsync(RunState state, string by, CancellationToken ct)
-    {
-        if (await estates.CurrentEstateAsync(ct) is { } estate)
-            await estates.SurveyAsync(
-                by,
-                new SurveyScope
-                {
-                    Nodes = state
-                        .Plan.Components.Select(c => estate.Find(c))
-                        .OfType<Component>()
-                        .SelectMany(c => c.Members)
-                        .Select(m => m.Node)
-                        .ToHashSet(),
-                },
-                ct
-            );
     }
 
     private void Begin(string run, RunExecutor executor) => _tasks[run] = Task.Run(() => CarryAsync(run, executor));
@@ -604,9 +425,9 @@ public sealed class RunDesk(
     {
         var state = parent.Log.Look(s => s);
         // Who leads, and what runs, is as it is now, not as it was before the run.
-        await SurveyComponentsAsync(state, state.By, CancellationToken.None);
+        await WayBack.SurveyComponentsAsync(state, state.By, CancellationToken.None);
         var only = state.ReturningMember;
-        var plan = await ReturnPlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None, only);
+        var plan = await WayBack.PlanAsync(parent.Log.Run, state, asFarAs, CancellationToken.None, only);
         if (!plan.Ok)
         {
             await parent.Log.AppendAsync(
@@ -655,48 +476,10 @@ public sealed class RunDesk(
             );
     }
 
-    /// <summary>The plan that leads a run back: to its start, or as far as the beginning of a move (<c>move
-    /// 2</c>).</summary>
-    /// <param name="useless">The run's points that lead nowhere any more.</param>
-    public async Task<Checked<Plan>> ReturnPlanAsync(
-        string run,
-        RunState state,
-        string? asFarAs,
-        CancellationToken ct,
-        string? only = null,
-        IReadOnlySet<string>? useless = null
-    )
-    {
-        if (await estates.IndexAsync(ct) is not { } index)
-            return new Checked<Plan>(null, [EstateDesk.NoEstate]);
-        var move = 1;
-        if (
-            asFarAs is not (null or "" or "start")
-            && !(
-                asFarAs.StartsWith("move ", StringComparison.Ordinal)
-                && int.TryParse(asFarAs[5..], out move)
-                && move >= 1
-                && move <= state.Plan.Moves.Length
-            )
-        )
-            return new Checked<Plan>(
-                null,
-                [
-                    new Problem(
-                        $"'{asFarAs}' is nothing that can be returned to",
-                        null,
-                        $"Write start, or move 1 to move {state.Plan.Moves.Length}."
-                    ),
-                ]
-            );
-        var (estate, catalogue) = await estates.RevisionsAsync(ct);
-        return ReturnPlanner.Make(index, run, state, move, estate, catalogue, only, useless);
-    }
-
     private async Task TellParentAsync(string run, RunExecutor executor, CancellationToken ct)
     {
         var (parent, end, child, childEnd) = executor.Log.Look(s => (s.Parent, s.End, s.Child, s.ChildEnd));
-        if (end is { } ended && parent is not null && _executors.TryGetValue(parent, out var its))
+        if (end is { } ended && parent is not null && Carried.Find(parent) is { } its)
         {
             await its.RenewAsync(owner);
             await its.Log.AppendAsync(new ReturnEnded(run, ended));
@@ -706,7 +489,7 @@ public sealed class RunDesk(
             && child is not null and not "none"
             && childEnd is null
             && await StateAsync(child, ct) is { End: { } known }
-            && !_executors.ContainsKey(child)
+            && Carried.Find(child) is null
         )
             await executor.Log.AppendAsync(new ReturnEnded(child, known));
         if (
@@ -714,7 +497,7 @@ public sealed class RunDesk(
             && child is not null and not "none"
             && childEnd is null
             && await StateAsync(child, ct) is { StartedAt: null }
-            && !_executors.ContainsKey(child)
+            && Carried.Find(child) is null
         )
         {
             var refused = await StartAsync(child, executor.Log.Look(s => s.Decisions[^1].By), ct);
@@ -731,70 +514,30 @@ public sealed class RunDesk(
     public static Problem NoRun(string run) =>
         new($"there is no run {run}", null, "See 'tidestep run list'.") { Absent = true };
 
-    /// <summary>A run's state folded from its journal, or null where there is none.</summary>
-    public Task<RunState?> StateAsync(string run, CancellationToken ct) => StateAsync(run, long.MaxValue, ct);
+    /// <inheritdoc cref="RunStates.StateAsync(string, CancellationToken)"/>
+    public Task<RunState?> StateAsync(string run, CancellationToken ct) => States.StateAsync(run, ct);
 
-    /// <summary>The same, or null where what is kept of it can't be read: for lists, which one run does not
-    /// keep from being shown.</summary>
-    public async Task<RunState?> ReadableAsync(string run, CancellationToken ct, long upTo = long.MaxValue)
-    {
-        try
-        {
-            return await StateAsync(run, upTo, ct);
-        }
-        catch (Exception e) when (e is DamagedRecordException or ArchivedRunException)
-        {
-            return null;
-        }
-    }
+    /// <inheritdoc cref="RunStates.StateAsync(string, long, CancellationToken)"/>
+    public Task<RunState?> StateAsync(string run, long upTo, CancellationToken ct) => States.StateAsync(run, upTo, ct);
 
-    /// <summary>The same, as it was right after an entry.</summary>
-    public async Task<RunState?> StateAsync(string run, long upTo, CancellationToken ct)
-    {
-        if (
-            await journal.FindRunAsync(run, ct) is not { } stored
-            || await estates.FindPlanAsync(stored.Plan, ct) is not { } plan
-        )
-            return null;
-        if (stored.Damaged is { } damaged)
-            throw new DamagedRecordException(damaged);
-        if (upTo == long.MaxValue && Snapshots is not null && await Snapshots.FindAsync(run, plan, ct) is { } known)
-        {
-            await CarryOnAsync(run, known, upTo, ct);
-            return known;
-        }
-        var entries = await journal.ReadAsync(run, 0, ct);
-        if (
-            entries is not [{ Event: Opened opened }, ..]
-            || opened.Plan != stored.Plan
-            || opened.Parent != stored.Parent
-        )
-            throw new DamagedRecordException($"the row of run {run} is not the one of its journal");
-        return RunState.Fold(plan, entries.TakeWhile(e => e.Sequence <= upTo));
-    }
-
-    /// <summary>Applies what came after a state, up to an entry.</summary>
-    internal async Task CarryOnAsync(string run, RunState state, long upTo, CancellationToken ct)
-    {
-        if (state.Sequence < upTo)
-            foreach (var entry in (await journal.ReadAsync(run, state.Sequence, ct)).TakeWhile(e => e.Sequence <= upTo))
-                state.Apply(entry);
-    }
+    /// <inheritdoc cref="RunStates.ReadableAsync"/>
+    public Task<RunState?> ReadableAsync(string run, CancellationToken ct, long upTo = long.MaxValue) =>
+        States.ReadableAsync(run, ct, upTo);
 
     /// <summary>Holds the journal of an ended run, for what is still done about it; nothing is carried on.</summary>
     internal async Task<RunExecutor> HoldEndedAsync(string run, RunState state, CancellationToken ct)
     {
         // Whoever had it before has it no more: its epoch is raised with every such word.
-        _executors.TryRemove(run, out _);
+        Carried.Drop(run);
         return await HostAsync(run, state, ct, begin: false, ended: true);
     }
 
     /// <summary>Keeps nothing of a run in memory any more: of one that has ended the journal tells
     /// everything.</summary>
-    internal void LetGo(string run, RunExecutor executor) => _executors.TryRemove(KeyValuePair.Create(run, executor));
+    internal void LetGo(string run, RunExecutor executor) => Carried.LetGo(run, executor);
 
     /// <summary>The executor of a run that this service carries, or null.</summary>
-    public RunExecutor? ExecutorOf(string run) => _executors.GetValueOrDefault(run);
+    public RunExecutor? ExecutorOf(string run) => Carried.Find(run);
 
     /// <summary>Passes on what a person says to a run at work.</summary>
     public async Task<Problem?> SayAsync(string run, Rule rule, CancellationToken ct)

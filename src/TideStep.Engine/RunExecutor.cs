@@ -33,7 +33,7 @@ public sealed class RunExecutor
         (_context, _beginReturn, Plan) = (context, beginReturn, state.Plan);
         Log = new RunLog(context, run, epoch, state);
         Log.Grew += () => _signal.Release();
-        _steps = new StepRunner(context, Log);
+        _steps = new StepRunner(context, Log, new NodeFence(context, Log));
     }
 
     public RunLog Log { get; }

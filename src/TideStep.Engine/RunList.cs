@@ -13,11 +13,13 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
 
     /// <summary>Runs, newest first.</summary>
     /// <param name="most">How many at most.</param>
-    /// <param name="before">Opened before then; the newest where null.</param>
+    /// <param name="after">Only those behind this run; from the newest on where null.</param>
+    /// <param name="before">Only those opened before then; all where null.</param>
     /// <param name="search">Words that have to be found; none where null.</param>
     /// <param name="status">Only those that stand so; all where null.</param>
     public async Task<IReadOnlyList<RunLine>> OfAsync(
         int most,
+        string? after,
         DateTimeOffset? before,
         string? search,
         RunStatus? status,
@@ -27,7 +29,7 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
         var found = new List<RunLine>();
         while (found.Count < most)
         {
-            var page = await lines.LinesAsync(Page, before, ct);
+            var page = await lines.LinesAsync(Page, after, before, ct);
             foreach (var (stored, last, kept) in page)
                 if (
                     found.Count < most
@@ -38,7 +40,7 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
                     found.Add(line);
             if (page.Count < Page)
                 break;
-            before = page[^1].Run.OpenedAt;
+            after = page[^1].Run.Id;
         }
         return found;
     }

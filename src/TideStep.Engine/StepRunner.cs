@@ -11,7 +11,7 @@ namespace TideStep.Engine;
 
 /// <summary>Carries one step: probe, intent, effect, outcome, verification (4-execution). It can begin at any of these,
 /// wherever an earlier owner ended.</summary>
-internal sealed class StepRunner(RunContext context, RunLog log)
+internal sealed class StepRunner(RunContext context, RunLog log, NodeFence fence)
 {
     private static readonly TimeSpan StartWithin = TimeSpan.FromSeconds(60);
 
@@ -23,7 +23,8 @@ internal sealed class StepRunner(RunContext context, RunLog log)
     private const int UnheardTries = 20;
     private const int TailLength = 2000;
 
-    private readonly NodeFence _fence = new(context, log);
+    private readonly StepProof _proof = new(context, log);
+    private readonly StepCapture _captures = new(context, log, fence);
 
     /// <summary>The output so far of attempts that still run.</summary>
     public ConcurrentDictionary<string, string> Live { get; } = new();
@@ -42,7 +43,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         }
         if (state.Marked)
         {
-            await VerifyAsync(step, DoneHow.Marked, [], ct);
+            await _proof.VerifyAsync(step, DoneHow.Marked, [], ct);
             return;
         }
         if (step.Do is CaptureAction { Kept: { Take: null } kept })
@@ -52,7 +53,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         }
         if (step.Do is AwaitAction wait)
         {
-            await AwaitAsync(step, wait.Holds, ct);
+            await _proof.AwaitAsync(step, wait.Holds, ct);
             return;
         }
         // An error of our own is an outcome: nothing is begun again for ever. What was begun is settled first each
@@ -103,7 +104,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         && e is not ObjectDisposedException;
 
     /// <summary>Every node is fenced again before anything else is asked of it.</summary>
-    public void ForgetFences() => _fence.Forget();
+    public void ForgetFences() => fence.Forget();
 
     private Task FailAsync(PlanStep step, string why) => log.AppendAsync(new StepFailed(step.Id, why));
 
@@ -149,10 +150,12 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             )
             {
                 again = false;
-                var probed = step.Already is { } already ? await ProbeOnceAsync(step, "already", already, ct) : null;
+                var probed = step.Already is { } already
+                    ? await _proof.ProbeOnceAsync(step, "already", already, ct)
+                    : null;
                 if (probed is { Holds: true })
                 {
-                    await VerifyAsync(step, DoneHow.Already, [probed], ct);
+                    await _proof.VerifyAsync(step, DoneHow.Already, [probed], ct);
                     return;
                 }
                 // A call that was lost on its way and left no record never ran: it is made again.
@@ -178,9 +181,9 @@ internal sealed class StepRunner(RunContext context, RunLog log)
                 var final = step.Attempts.Unverified != true || Tried(step) >= step.Attempts.Times;
                 if (step.Tells is not { } tells || await HearAsync(step, tells, ended, final, ct))
                 {
-                    if (step.Point is not null && !await CaptureAsync(step, ended, ct))
+                    if (step.Point is not null && !await _captures.CaptureAsync(step, ended, ct))
                         return;
-                    if (await VerifyAsync(step, DoneHow.Done, [], ct, final))
+                    if (await _proof.VerifyAsync(step, DoneHow.Done, [], ct, final))
                         return;
                 }
                 if (final || !await AgainAsync(step, ct))
@@ -319,13 +322,13 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var node = context.Estate.Nodes[step.Node];
         var action = FarActions.Of(
             undo ? step.Undo! : step.Do,
-            NameOf(step),
+            _captures.NameOf(step),
             context.Settings,
             undo ? null : step.EndsWell
         );
         if (RunBinding.SecretsOf(step) is { Count: > 0 } secrets)
             context.Mask(secrets, ""); // one that is missing stops the step before its intent
-        await _fence.RaiseAsync(step.Node, patient: true, ct);
+        await fence.RaiseAsync(step.Node, patient: true, ct);
         await AwaitAbandonedAsync(step, ct);
         var id = context.NewAttempt();
         RunEvent intended = new Intended(step.Id, id, number, step.Node, undo);
@@ -383,7 +386,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             if (!first)
                 try
                 {
-                    await _fence.RaiseAsync(step.Node, patient: false, ct);
+                    await fence.RaiseAsync(step.Node, patient: false, ct);
                     reading = await connector.StatusAsync(node, context.Installation, attempt.Id, Patience, ct);
                 }
                 catch (ConnectorException e) when (!e.Lasting)
@@ -500,7 +503,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         var node = context.Estate.Nodes[step.Node];
         try
         {
-            await _fence.RaiseAsync(step.Node, patient: false, ct);
+            await fence.RaiseAsync(step.Node, patient: false, ct);
             await context.Reader.ConnectorOf(node).StopAsync(node, context.Installation, attempt, log.Epoch, ct);
             return true;
         }
@@ -575,7 +578,7 @@ internal sealed class StepRunner(RunContext context, RunLog log)
             case AttemptEnd.Restarted when step.Do is not RestartAction { Service: null }:
                 if (step.Already is not { } already)
                     return step.Repeatable;
-                var probed = await ProbeOnceAsync(step, "already", already, ct);
+                var probed = await _proof.ProbeOnceAsync(step, "already", already, ct);
                 if (probed.Holds)
                     return true; // the next round finds it done
                 await log.AppendAsync(probed);
@@ -585,246 +588,20 @@ internal sealed class StepRunner(RunContext context, RunLog log)
         }
     }
 
-    private async Task<Probed> ProbeOnceAsync(
-        PlanStep step,
-        string purpose,
-        Expression expression,
-        CancellationToken ct
-    )
-    {
-        var probe = await ProbeAsync(step, expression, ct);
-        for (
-            var began = context.Time.GetTimestamp();
-            probe.Absent
-                && context.Time.GetElapsedTime(began) <= context.Settings.RealLimit(EngineSettings.ContactPatience);
-            probe = await ProbeAsync(step, expression, ct)
-        )
-            await Task.Delay(context.Settings.Poll, context.Time, ct);
-        return new Probed(step.Id, purpose, probe.Holds, probe.Why);
-    }
-
-    private Task<Probe> ProbeAsync(PlanStep step, Expression expression, CancellationToken ct) =>
-        context.Reader.ProbeAsync(
-            context.Estate,
-            context.Catalogue,
-            context.Estate.FindMember(step.Member)!,
-            expression,
-            step,
-            ct
-        );
-
-    /// <summary>Verifies an effect; what was probed and the step's end are one append, so that an owner that ends
-    /// between the two loses nothing.</summary>
-    /// <param name="fails">Whether the step has failed where it does not hold; else that is only journaled.</param>
-    private async Task<bool> VerifyAsync(
-        PlanStep step,
-        DoneHow how,
-        IEnumerable<RunEvent> before,
-        CancellationToken ct,
-        bool fails = true
-    )
-    {
-        if (step.Verify is not { } verify)
-        {
-            await log.AppendAsync([.. before, new StepDone(step.Id, how)]);
-            return true;
-        }
-        var last = await UntilAsync(step, "verify", verify, step.VerifyWithin, ct);
-        if (!last.Holds && !fails)
-        {
-            await log.AppendAsync([.. before, last]);
-            return false;
-        }
-        await log.AppendAsync([
-            .. before,
-            last,
-            last.Holds
-                ? new StepDone(step.Id, how)
-                : new StepFailed(
-                    step.Id,
-                    $"{step.Title} on {step.Node}: not so within "
-                        + $"{Core.Documents.Durations.Write(step.VerifyWithin)}: {verify.Text} ({last.Why})"
-                ),
-        ]);
-        return last.Holds;
-    }
-
-    private async Task AwaitAsync(PlanStep step, Expression expression, CancellationToken ct)
-    {
-        var watch =
-            log.Look(s => Reversion.MayBe(step, s))
-            && ExpressionParser.TryParse($"running = \"{step.From}\"", out _, out _) is { } before
-                ? new Watchdog(before, null)
-                : null;
-        var last = await UntilAsync(step, "await", expression, step.Limit, ct, watch);
-        if (!last.Holds && watch is { Went: true })
-            await log.AppendAsync(
-                last,
-                new MemberReverted(step.Id, step.Member, step.From!),
-                new StepFailed(
-                    step.Id,
-                    $"{step.Member} went back to {step.From} by itself: it was restarted for {step.To} and "
-                        + $"runs {step.From} again"
-                )
-            );
-        else
-            await log.AppendAsync(
-                last,
-                last.Holds
-                    ? new StepDone(step.Id, DoneHow.Done)
-                    : new StepFailed(
-                        step.Id,
-                        $"{step.Member}: not so within {Core.Documents.Durations.Write(step.Limit)}: "
-                            + $"{expression.Text} ({last.Why})"
-                    )
-            );
-    }
-
-    // Only a change of the answer is an entry: a wait of an hour leaves a handful of them. The last answer is for the
-    // caller to append.
-    private async Task<Probed> UntilAsync(
-        PlanStep step,
-        string purpose,
-        Expression expression,
-        TimeSpan within,
-        CancellationToken ct,
-        Watchdog? watch = null
-    )
-    {
-        var began = context.Time.GetTimestamp();
-        string? said = null;
-        while (true)
-        {
-            var (holds, why, absent) = await ProbeAsync(step, expression, ct);
-            var patience =
-                absent && step.Do is not AwaitAction && within < EngineSettings.ContactPatience
-                    ? EngineSettings.ContactPatience
-                    : within;
-            if (!holds && !absent && watch is not null && await WentBackAsync(step, watch, ct))
-                return new Probed(step.Id, purpose, false, why);
-            if (holds || context.Time.GetElapsedTime(began) > context.Settings.RealLimit(patience))
-                return new Probed(step.Id, purpose, holds, why);
-            if (why != said)
-                await log.AppendAsync(new Probed(step.Id, purpose, holds, why));
-            said = why;
-            await Task.Delay(context.Settings.Poll, context.Time, ct);
-        }
-    }
-
-    /// <summary>What tells that a member went back by itself, and since when it does.</summary>
-    private sealed record Watchdog(Expression Before, long? Since)
-    {
-        public long? Since { get; set; } = Since;
-        public bool Went { get; set; }
-    }
-
-    // Read once it may still be about to switch; for a while it has gone back, and waiting longer helps nothing.
-    private async Task<bool> WentBackAsync(PlanStep step, Watchdog watch, CancellationToken ct)
-    {
-        if (!(await ProbeAsync(step, watch.Before, ct)).Holds)
-        {
-            watch.Since = null;
-            return false;
-        }
-        watch.Since ??= context.Time.GetTimestamp();
-        return watch.Went = context.Time.GetElapsedTime(watch.Since.Value) >= context.Settings.Real(Reversion.After);
-    }
-
-    private sealed record CaptureAnswer(string Place, long Bytes, string Sha256, int Entries);
-
-    /// <summary>Journals a capture and has the far side read it again; the run does not go on without a point that is
-    /// whole.</summary>
-    private async Task<bool> CaptureAsync(PlanStep step, AttemptState ended, CancellationToken ct)
-    {
-        if (step.Do is CaptureAction { Kept: { } kept })
-            return await KeptAsync(step, kept, ct);
-        if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is not { } point)
-        {
-            CaptureAnswer? answer = null;
-            try
-            {
-                answer = JsonSerializer.Deserialize<CaptureAnswer>(LastLine(ended.Output), Core.Documents.Json.Options);
-            }
-            catch (JsonException)
-            { /* said below */
-            }
-            if (answer is not { Place.Length: > 0, Sha256.Length: > 0 })
-            {
-                await FailAsync(
-                    step,
-                    $"{step.Title} on {step.Node} did not say what it captured: {LastLine(ended.Output)}"
-                );
-                return false;
-            }
-            await log.AppendAsync(
-                new PointCaptured(step.Id, step.Point!, answer.Place, answer.Bytes, answer.Sha256, answer.Entries)
-            );
-            point = log.Look(s => s.Points[step.Point!]);
-        }
-        if (point.Verified is not null)
-            return true;
-        var (whole, why) = await new PointWork(context, log, _fence).CheckAsync(
-            point,
-            step.Do is CaptureAction c ? c.Paths : [],
-            ct
-        );
-        if (whole)
-            await log.AppendAsync(new PointVerified(step.Point!, why));
-        else
-            await FailAsync(step, $"the rollback point {step.Point} is not whole: {why}");
-        return whole;
-    }
-
     // What the far side keeps without being asked, such as the other slot, has no effect to begin: it is looked at and
     // noted.
     private async Task KeepAsync(PlanStep step, KeptPoint kept, CancellationToken ct)
     {
         try
         {
-            if (await KeptAsync(step, kept, ct))
-                await VerifyAsync(step, DoneHow.Already, [], ct);
+            if (await _captures.KeptAsync(step, kept, ct))
+                await _proof.VerifyAsync(step, DoneHow.Already, [], ct);
         }
         catch (ConnectorException e)
         {
             await FailAsync(step, e.Problem.ToString());
         }
     }
-
-    /// <summary>Journals a point that the far side keeps itself, once it says that it is there and whole; what it takes
-    /// it may take its time for.</summary>
-    private async Task<bool> KeptAsync(PlanStep step, KeptPoint kept, CancellationToken ct)
-    {
-        if (log.Look(s => s.Points.GetValueOrDefault(step.Point!)) is { Verified: not null })
-            return true;
-        var (planned, name, began) = (
-            log.Look(s => s.Plan.Points.First(p => p.Id == step.Point)),
-            NameOf(step)!,
-            context.Time.GetTimestamp()
-        );
-        var within =
-            step.VerifyWithin > EngineSettings.ContactPatience ? step.VerifyWithin : EngineSettings.ContactPatience;
-        while (true)
-        {
-            var (whole, why, bytes) = await new PointWork(context, log, _fence).LookAsync(planned, kept, name, ct);
-            if (whole)
-            {
-                await log.AppendAsync(
-                    new PointCaptured(step.Id, planned.Id, name, bytes, "", 0),
-                    new PointVerified(planned.Id, why)
-                );
-                return true;
-            }
-            if (context.Time.GetElapsedTime(began) > context.Settings.RealLimit(within))
-            {
-                await FailAsync(step, $"the rollback point {step.Point}: {why}");
-                return false;
-            }
-            await Task.Delay(context.Settings.Poll, context.Time, ct);
-        }
-    }
-
-    // Captures of several runs lie side by side.
-    private string? NameOf(PlanStep step) => step.Point is { } point ? $"{point}-{log.Run}" : null;
 
     /// <summary>Takes a temporary measure back; true when it is.</summary>
     public async Task<bool> TakeBackAsync(PlanStep step, CancellationToken ct)

@@ -11,6 +11,7 @@ using TideStep.Engine.Notices;
 using TideStep.Service;
 using TideStep.Service.Access;
 using TideStep.Service.Routes;
+using TideStep.Service.Watching;
 using TideStep.Storage;
 using TideStep.Tables;
 
@@ -73,14 +74,17 @@ var reader = new MemberReader(
 var feed = new RunFeed();
 var estates = new EstateDesk(store, reader, time);
 var library = new ArtefactLibrary(Path.Combine(settings.Data, "artefacts"), store, time);
+var signing = new SignOffDesk(store, time);
+var rehearsals = new RehearsalDesk(estates, store, time);
+var (carried, readiness) = (new CarriedRuns(), new Readiness(rehearsals, signing, time));
 var checks = new CheckDesk(estates, store, time)
 {
     Library = library.HeldAsync,
     OwnVersion = ServiceSettings.Version,
     Secret = secrets.Problem,
+    Reserved = carried.Reserved,
+    NotReady = readiness.MissingAsync,
 };
-var signing = new SignOffDesk(store, time);
-var rehearsals = new RehearsalDesk(estates, store, time);
 var fetching = new Fetching(library, http, time);
 var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync(
@@ -131,15 +135,28 @@ builder.Services.AddSingleton(services => new RunDesk(
 {
     Checks = checks,
     SignOffs = signing,
-    Rehearsals = rehearsals,
+    Readiness = readiness,
+    Carried = carried,
     TakesUp = true,
     Mask = secrets.Mask,
     Snapshots = new Snapshots(store, (what, error) =>
         services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Runs").LogWarning(error, "{What}", what)
     ),
 });
+builder.Services.AddSingleton(services => new ViewFeeds(
+    services.GetRequiredService<RunFeed>(),
+    (page, ct) => page.LookAsync(services.GetRequiredService<RunDesk>(), settings.Pace, ct),
+    time,
+    (what, error) =>
+        services
+            .GetRequiredService<ILoggerFactory>()
+            .CreateLogger("TideStep.Watching")
+            .LogWarning(error, "{What}", what)
+));
+builder.Services.AddSingleton(services => new RunTraces(services.GetRequiredService<RunDesk>(), store));
 builder.Services.AddSingleton(services => new PointDesk(
     services.GetRequiredService<RunDesk>(),
+    services.GetRequiredService<RunTraces>(),
     estates,
     reader,
     journal,
@@ -153,7 +170,7 @@ builder.Services.AddSingleton(services => new ReturnDesk(
     services.GetRequiredService<PointDesk>(),
     reader
 ));
-builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunDesk>(), store, store, time));
+builder.Services.AddSingleton(services => new FollowUpDesk(services.GetRequiredService<RunTraces>(), store, time));
 builder.Services.AddSingleton<IKeeping>(store);
 builder.Services.AddSingleton(services => new Tidying(
     store,
@@ -205,6 +222,8 @@ app.Use(
 app.UseStatusCodePages();
 app.Use(Requests.KnownCharset);
 app.UseAccessRules(key);
+using var large = new LargeRequests();
+app.Use(large.PassAsync);
 if (settings.Console is { } console)
 {
     var files = new PhysicalFileProvider(Path.GetFullPath(console));
@@ -235,9 +254,8 @@ api.MapSurveys();
 api.MapMembers();
 api.MapArtefacts();
 api.MapSecrets();
-checks.Reserved = app.Services.GetRequiredService<RunDesk>().Reserved;
-checks.NotReady = app.Services.GetRequiredService<RunDesk>().NotReadyAsync;
 api.MapRuns();
+api.MapWatching();
 api.MapSignOffs();
 api.MapNotices();
 api.MapFollowUps();

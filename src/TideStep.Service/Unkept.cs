@@ -47,6 +47,10 @@ public sealed class Unkept : IExceptionHandler
                 507,
                 new Problem($"there is no room left: {full.Message}", null, "Make room in the data folder.")
             ),
+            OutOfMemoryException => Answers.Problem(
+                503,
+                new Problem("there is too little memory for this", null, "Send less at a time, or give it more memory.")
+            ),
             _ => null,
         };
 

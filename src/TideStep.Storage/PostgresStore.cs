@@ -33,6 +33,9 @@ public sealed class PostgresStore : SqlStore
     }
 
     protected override string ForUpdate => " for update";
+
+    protected override string Among(string column, string list) => $"{column} = any(@{list})";
+
     protected override string Identity => "bigint generated always as identity primary key";
 
     protected override Task<T> WriteAsync<T>(Func<DbConnection, T> work, CancellationToken ct, bool single = false) =>

@@ -22,6 +22,11 @@ public sealed record StoredDocument(
 /// <param name="Words">What it is found by.</param>
 public sealed record StoredRunLine(string Run, long Sequence, string Body, string Words);
 
+/// <summary>What a run left, as it was after one of its entries.</summary>
+/// <param name="Sequence">The number of that entry.</param>
+/// <param name="Shape">In what shape it is written.</param>
+public sealed record StoredRunTrace(string Run, long Sequence, string Shape, string Body);
+
 /// <summary>A run's state after one of its entries.</summary>
 /// <param name="Sequence">The number of that entry.</param>
 /// <param name="Plan">The digest of the run's plan.</param>
@@ -35,13 +40,16 @@ public sealed record StoredSnapshot(string Run, long Sequence, string Plan, stri
 /// <param name="WordsOfReport">The same as Markdown.</param>
 /// <param name="Line">The run as lists show it, as JSON.</param>
 /// <param name="Words">What it is found by.</param>
+/// <param name="Trace">What it left that is asked for over all runs, as JSON; empty where it was archived before that
+/// was kept.</param>
 public sealed record StoredArchive(
     string Run,
     DateTimeOffset At,
     string Report,
     string WordsOfReport,
     string Line,
-    string Words
+    string Words,
+    string Trace
 );
 
 /// <summary>A frozen plan with who made it and when.</summary>

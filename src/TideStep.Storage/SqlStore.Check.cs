@@ -19,8 +19,8 @@ public abstract partial class SqlStore
     private const int MostMissing = 20; // more are told together
 
     /// <summary>Walks everything that is kept; changes nothing.</summary>
-    /// <param name="c">A connection to a database of this or an older schema; reading is enough.</param>
-    /// <exception cref="StoreUnavailableException">The schema is another one.</exception>
+    /// <param name="c">A connection to a database of this program's schema; reading is enough.</param>
+    /// <exception cref="StoreUnavailableException">The schema is an older or a newer one.</exception>
     public static IEnumerable<Damage> Check(DbConnection c)
     {
         RefuseOtherSchema(c);
@@ -33,6 +33,8 @@ public abstract partial class SqlStore
             .. Try("notices", () => Texts(c, "notices", "id", "body", "at", "next_at")),
             .. Try("answers", () => Texts(c, "answers", "key", "body", "at")),
             .. Try("list of runs", () => Texts(c, "run_lines", "run", "body").Select(d => d with { Rebuilt = true })),
+            .. Try("traces of runs", () => Traces(c)),
+            .. Try("snapshots of runs", () => Snapshots(c)),
             .. Try("reservations", () => Reservations(c)),
             .. Try("counters", () => Counters(c)),
         ];
@@ -133,7 +135,7 @@ public abstract partial class SqlStore
                         .ToPlan();
                     if (plan.Damaged is { } damaged)
                         return [new Damage($"plan {digest}", damaged)];
-                    JsonSerializer.Deserialize<Plan>(plan.Body, Json.Options);
+                    KeptShape.First.Read<Plan>(plan.Body);
                     return [];
                 }));
 

@@ -257,14 +257,21 @@ public abstract partial class SqlStore : IDocumentStore
             ct
         );
 
-    public Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, CancellationToken ct) =>
+    public Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, string? after, CancellationToken ct) =>
         ReadAsync(
             c =>
                 (IReadOnlyList<StoredPlan>)
                     [
                         .. c.Query<PlanRow>(
-                                $"select {PlanColumns} from plans order by at desc limit @limit",
-                                new { limit }
+                                $"select {PlanColumns} from plans "
+                                    + (
+                                        after is null
+                                            ? ""
+                                            : "where (at, digest) < "
+                                                + "(select f.at, f.digest from plans f where f.digest = @after) "
+                                    )
+                                    + "order by at desc, digest desc limit @limit",
+                                new { limit, after }
                             )
                             .Select(r => r.ToPlan()),
                     ],

@@ -37,7 +37,7 @@ public abstract partial class SqlStore : IJournal
 
     private static int Create(DbConnection c, StoredRun run, RunEvent opened, DateTimeOffset at)
     {
-        var (time, body) = (Text(at), JsonSerializer.Serialize(opened, Json.Options));
+        var (time, body) = (Text(at), RunEventText.Write(opened));
         var head = Seal.Entry("", run.Id, 1, 0, time, body);
         var row = new RunRow(run.Id, run.Plan, run.Parent, Text(run.OpenedAt), 0, null, null, "");
         c.Execute(
@@ -106,7 +106,7 @@ public abstract partial class SqlStore : IJournal
     )
     {
         var entries = events.Select((e, i) => new JournalEntry(run, expected + 1 + i, epoch, at, e)).ToList();
-        var bodies = events.Select(e => JsonSerializer.Serialize(e, Json.Options)).ToList();
+        var bodies = events.Select(RunEventText.Write).ToList();
         var time = Text(at);
         return WriteAsync(
             c =>
@@ -242,13 +242,7 @@ public abstract partial class SqlStore : IJournal
     {
         try
         {
-            return new JournalEntry(
-                run,
-                sequence,
-                epoch,
-                Time(at),
-                JsonSerializer.Deserialize<RunEvent>(body, Json.Options)!
-            );
+            return new JournalEntry(run, sequence, epoch, Time(at), RunEventText.Read(body));
         }
         catch (Exception e) when (e is JsonException or FormatException or NotSupportedException or ArgumentException)
         {
@@ -256,21 +250,21 @@ public abstract partial class SqlStore : IJournal
         }
     }
 
-    public Task<IReadOnlyList<StoredRun>> RunsAsync(
-        bool openOnly,
-        int limit,
-        DateTimeOffset? before,
-        CancellationToken ct
-    ) =>
+    // By what stands in the rows, so that runs of the same moment, and damaged ones, have their place too.
+    private const string NewestRunsFirst = "order by r.opened_at desc, r.id desc limit @limit";
+
+    private static string Behind(string? after) =>
+        after is null ? "1 = 1" : "(r.opened_at, r.id) < (select f.opened_at, f.id from runs f where f.id = @after)";
+
+    public Task<IReadOnlyList<StoredRun>> RunsAsync(bool openOnly, int limit, string? after, CancellationToken ct) =>
         ReadAsync(
             c =>
                 (IReadOnlyList<StoredRun>)
                     [
                         .. c.Query<RunRow>(
-                                $"select {RunColumns} from runs where opened_at < @before "
-                                    + $"{(openOnly ? "and ended is null" : "")} order by opened_at desc, id limit "
-                                    + $"@limit",
-                                new { limit, before = before is { } b ? Text(b) : "9999" }
+                                $"select {RunColumns} from runs r where {Behind(after)} "
+                                    + $"{(openOnly ? "and ended is null" : "")} {NewestRunsFirst}",
+                                new { limit, after }
                             )
                             .Select(r => r.ToRun()),
                     ],

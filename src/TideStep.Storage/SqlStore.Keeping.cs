@@ -120,8 +120,9 @@ public abstract partial class SqlStore : IKeeping
                 var row = ArchiveRow.Of(archive);
                 return c.Execute(
                     """
-                    insert into archived_runs (run, at, report, words_of_report, line, words, seal)
-                    values (@Run, @At, @Report, @Words_of_report, @Line, @Words, @Seal) on conflict (run) do nothing
+                    insert into archived_runs (run, at, report, words_of_report, line, words, trace, seal)
+                    values (@Run, @At, @Report, @Words_of_report, @Line, @Words, @Trace, @Seal)
+                    on conflict (run) do nothing
                     """,
                     row with
                     {
@@ -139,28 +140,32 @@ public abstract partial class SqlStore : IKeeping
         string Words_of_report,
         string Line,
         string Words,
+        string Trace,
         string Seal
     )
     {
         public static ArchiveRow Of(StoredArchive a) =>
-            new(a.Run, Text(a.At), a.Report, a.WordsOfReport, a.Line, a.Words, "");
+            new(a.Run, Text(a.At), a.Report, a.WordsOfReport, a.Line, a.Words, a.Trace, "");
 
-        public string SealOf() => Storage.Seal.Of("archive", Run, At, Report, Words_of_report, Line, Words);
+        // Those of before traces were kept have their seal without one.
+        public string SealOf() =>
+            Trace.Length == 0
+                ? Storage.Seal.Of("archive", Run, At, Report, Words_of_report, Line, Words)
+                : Storage.Seal.Of("archive", Run, At, Report, Words_of_report, Line, Words, Trace);
 
         public StoredArchive ToArchive() =>
             Seal == SealOf()
-                ? new(Run, Time(At), Report, Words_of_report, Line, Words)
+                ? new(Run, Time(At), Report, Words_of_report, Line, Words, Trace)
                 : throw new DamagedRecordException($"the archive of run {Run} is not what was written");
     }
 
     public Task<StoredArchive?> FindArchiveAsync(string run, CancellationToken ct) =>
         ReadAsync(c => ArchiveOf(c, run)?.ToArchive(), ct);
 
+    private const string ArchiveColumns = "run, at, report, words_of_report, line, words, trace, seal";
+
     private static ArchiveRow? ArchiveOf(DbConnection c, string run) =>
-        c.QuerySingleOrDefault<ArchiveRow>(
-            "select run, at, report, words_of_report, line, words, seal from archived_runs where run = @run",
-            new { run }
-        );
+        c.QuerySingleOrDefault<ArchiveRow>($"select {ArchiveColumns} from archived_runs where run = @run", new { run });
 
     public Task<int> ForgetEntriesAsync(int most, CancellationToken ct) =>
         WriteAsync(

@@ -141,15 +141,30 @@ public abstract partial class SqlStore : INoticeStore
             ct
         );
 
-    public Task<IReadOnlyList<StoredNotice>> NoticesAsync(int limit, string? run, CancellationToken ct) =>
+    public Task<IReadOnlyList<StoredNotice>> NoticesAsync(
+        int limit,
+        string? run,
+        string? after,
+        CancellationToken ct
+    ) =>
         ReadAsync(
             c =>
                 (IReadOnlyList<StoredNotice>)
                     [
                         .. c.Query<NoticeRow>(
-                                $"{ReadNotices} "
-                                    + $"{(run is null ? "" : "where run = @run")} order by at desc, id limit @limit",
-                                new { run, limit }
+                                $"{ReadNotices} where 1 = 1 {(run is null ? "" : "and run = @run ")}"
+                                    + (
+                                        after is null
+                                            ? ""
+                                            : "and (at, id) < (select f.at, f.id from notices f where f.id = @after) "
+                                    )
+                                    + "order by at desc, id desc limit @limit",
+                                new
+                                {
+                                    run,
+                                    after,
+                                    limit,
+                                }
                             )
                             .Select(r => r.ToNotice()),
                     ],

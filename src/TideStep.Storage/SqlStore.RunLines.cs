@@ -6,6 +6,7 @@ public abstract partial class SqlStore : IRunLines
 {
     public Task<IReadOnlyList<(StoredRun Run, long Last, StoredRunLine? Line)>> LinesAsync(
         int limit,
+        string? after,
         DateTimeOffset? before,
         CancellationToken ct
     ) =>
@@ -24,9 +25,15 @@ public abstract partial class SqlStore : IRunLines
                                     coalesce(a.line, l.body) as body, coalesce(a.words, l.words) as words
                                 from runs r left join run_lines l on l.run = r.id
                                     left join archived_runs a on a.run = r.id
-                                where r.opened_at < @before order by r.opened_at desc, r.id limit @limit
+                                where {Behind(after)} {(before is null ? "" : "and r.opened_at < @before")}
+                                {NewestRunsFirst}
                                 """,
-                                new { limit, before = before is { } b ? Text(b) : "9999" }
+                                new
+                                {
+                                    limit,
+                                    after,
+                                    before = before is { } b ? Text(b) : null,
+                                }
                             )
                             .Select(r => r.ToLine()),
                     ],
@@ -48,7 +55,11 @@ public abstract partial class SqlStore : IRunLines
             ct
         );
 
-    public Task ForgetLinesAsync(CancellationToken ct) => WriteAsync(c => c.Execute("delete from run_lines"), ct);
+    public Task<int> ForgetRowsAsync(CancellationToken ct) =>
+        WriteAsync(
+            c => new[] { "run_lines", "run_traces", "run_snapshots" }.Sum(t => c.Execute($"delete from {t}")),
+            ct
+        );
 
     private sealed class LineRow
     {
@@ -65,11 +76,11 @@ public abstract partial class SqlStore : IRunLines
         public string? Body { get; set; }
         public string? Words { get; set; }
 
+        public (StoredRun, long, long?) ToTraced() => (ToRun(), Last ?? 0, Sequence);
+
+        private StoredRun ToRun() => new RunRow(Id, Plan, Parent, Opened_at, Epoch, Owner, Ended, Seal).ToRun();
+
         public (StoredRun, long, StoredRunLine?) ToLine() =>
-            (
-                new RunRow(Id, Plan, Parent, Opened_at, Epoch, Owner, Ended, Seal).ToRun(),
-                Last ?? 0,
-                Sequence is { } sequence ? new StoredRunLine(Id, sequence, Body!, Words!) : null
-            );
+            (ToRun(), Last ?? 0, Sequence is { } sequence ? new StoredRunLine(Id, sequence, Body!, Words!) : null);
     }
 }

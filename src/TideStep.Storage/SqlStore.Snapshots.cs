@@ -1,3 +1,4 @@
+using System.Data.Common;
 using Dapper;
 
 namespace TideStep.Storage;
@@ -56,6 +57,19 @@ public abstract partial class SqlStore : ISnapshots
             },
             ct
         );
+
+    private static IEnumerable<Damage> Snapshots(DbConnection c) =>
+        c.Query<string>("select run from run_snapshots order by run")
+            .ToList()
+            .Select(run =>
+                c.QuerySingle<SnapshotRow>(
+                    "select run, cast(sequence as bigint) as sequence, digest, plan, shape, body, seal "
+                        + "from run_snapshots where run = @run",
+                    new { run }
+                )
+            )
+            .Where(s => s.Seal != s.SealOf())
+            .Select(s => new Damage($"snapshot of run {s.Run}", "it is not what was written", Rebuilt: true));
 
     public Task<StoredSnapshot?> FindSnapshotAsync(string run, string shape, CancellationToken ct) =>
         ReadAsync(

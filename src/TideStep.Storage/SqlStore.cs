@@ -27,6 +27,9 @@ public abstract partial class SqlStore : IAsyncDisposable
 
     protected abstract string Identity { get; }
 
+    /// <summary>That a column is one of a list of texts, in this database's words.</summary>
+    protected abstract string Among(string column, string list);
+
     /// <summary>Writes something that changes nothing.</summary>
     /// <exception cref="StoreUnavailableException">Nothing can be written.</exception>
     public Task TryWriteAsync(CancellationToken ct) =>

@@ -80,6 +80,9 @@ public sealed class SqliteStore : SqlStore
     public static string LockOf(string path) => path + ".lock";
 
     protected override string ForUpdate => "";
+
+    protected override string Among(string column, string list) => $"{column} in @{list}";
+
     protected override string Identity => "integer primary key";
 
     private SqliteConnection Open()

@@ -25,6 +25,7 @@ public static class StoreCopy
         "notices",
         "run_lines",
         "run_snapshots",
+        "run_traces",
     ];
 
     /// <summary>How far epochs are raised where a copy takes the place of what it was copied from: above all that were

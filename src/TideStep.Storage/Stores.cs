@@ -40,9 +40,9 @@ public interface IJournal
     /// <summary>The entries after a sequence number, in order.</summary>
     Task<IReadOnlyList<JournalEntry>> ReadAsync(string run, long after, CancellationToken ct);
 
-    /// <summary>The newest runs first, at most <paramref name="limit"/>, older than <paramref name="before"/> where
-    /// given.</summary>
-    Task<IReadOnlyList<StoredRun>> RunsAsync(bool openOnly, int limit, DateTimeOffset? before, CancellationToken ct);
+    /// <summary>The newest runs first, at most <paramref name="limit"/>, those behind the run <paramref name="after"/>
+    /// where it is given.</summary>
+    Task<IReadOnlyList<StoredRun>> RunsAsync(bool openOnly, int limit, string? after, CancellationToken ct);
 
     Task<StoredRun?> FindRunAsync(string run, CancellationToken ct);
 
@@ -68,8 +68,11 @@ public interface IRunLines
 {
     /// <summary>The newest runs first, each with the number of its last entry and the row that is kept of it, which may
     /// be behind or missing.</summary>
+    /// <param name="after">Only those behind this run; from the newest on where null.</param>
+    /// <param name="before">Only those opened before then; all where null.</param>
     Task<IReadOnlyList<(StoredRun Run, long Last, StoredRunLine? Line)>> LinesAsync(
         int limit,
+        string? after,
         DateTimeOffset? before,
         CancellationToken ct
     );
@@ -77,8 +80,34 @@ public interface IRunLines
     /// <summary>Keeps a row, unless a later one is kept already.</summary>
     Task SaveLineAsync(StoredRunLine line, CancellationToken ct);
 
-    /// <summary>Takes every row away; each is made anew when it is asked for.</summary>
-    Task ForgetLinesAsync(CancellationToken ct);
+    /// <summary>Takes away every row that the journal can make anew, traces and snapshots among them; each comes again
+    /// when it is asked for.</summary>
+    /// <returns>How many there were.</returns>
+    Task<int> ForgetRowsAsync(CancellationToken ct);
+}
+
+/// <summary>What runs left that is asked for over all runs: rows that the journal can rebuild, and of archived runs the
+/// only thing that is left of it.</summary>
+public interface IRunTraces
+{
+    /// <summary>Runs, newest first, each with the number of its last entry and that of the entry which its trace was
+    /// kept after, where one of this shape is kept.</summary>
+    /// <param name="after">Only those behind this run; from the newest on where null.</param>
+    Task<IReadOnlyList<(StoredRun Run, long Last, long? Traced)>> TracedAsync(
+        int limit,
+        string? after,
+        string shape,
+        CancellationToken ct
+    );
+
+    /// <summary>The traces of some runs, as far as they are kept and are what was written.</summary>
+    Task<IReadOnlyList<(string Run, string Body)>> FindTracesAsync(
+        IReadOnlyCollection<string> runs,
+        CancellationToken ct
+    );
+
+    /// <summary>Keeps one, unless a later one is kept already.</summary>
+    Task SaveTraceAsync(StoredRunTrace trace, CancellationToken ct);
 }
 
 /// <summary>States of runs as they were after one of their entries, so that taking a run up costs what came since.
@@ -150,8 +179,8 @@ public interface INoticeStore
     /// <summary>What came of a try.</summary>
     Task TriedAsync(string id, string state, int attempts, DateTimeOffset nextAt, string? said, CancellationToken ct);
 
-    /// <summary>Notices, newest first; of one run where it is given.</summary>
-    Task<IReadOnlyList<StoredNotice>> NoticesAsync(int limit, string? run, CancellationToken ct);
+    /// <summary>Notices, newest first; of one run where it is given, and behind a notice where that is.</summary>
+    Task<IReadOnlyList<StoredNotice>> NoticesAsync(int limit, string? run, string? after, CancellationToken ct);
 }
 
 /// <summary>Documents and plans; nothing is overwritten.</summary>
@@ -184,8 +213,9 @@ public interface IDocumentStore
 
     Task<StoredPlan?> FindPlanAsync(string digest, CancellationToken ct);
 
-    /// <summary>Plans, newest first.</summary>
-    Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, CancellationToken ct);
+    /// <summary>Plans, newest first; those behind the one with the digest <paramref name="after"/> where that is
+    /// given.</summary>
+    Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, string? after, CancellationToken ct);
 
     /// <summary>A value kept for this installation, made once by <paramref name="make"/>.</summary>
     Task<string> SettingAsync(string name, Func<string> make, CancellationToken ct);

@@ -71,7 +71,7 @@ public sealed class DemoStack : IAsyncDisposable
             stack._fleet = stack.Launch(
                 "StandIn",
                 "tidestep-standin",
-                null,
+                default,
                 "--estate",
                 stack.Demo($"{of}estate.yaml"),
                 "--readings",
@@ -109,12 +109,16 @@ public sealed class DemoStack : IAsyncDisposable
 
     public string Key => File.ReadAllText(Path.Combine(_work, "data", "access.key")).Trim();
 
-    public async Task StartServiceAsync(string? ends = null)
+    /// <summary>Starts the service.</summary>
+    /// <param name="ends">The moment at which it ends itself by force; it is waited for where there is none.</param>
+    /// <param name="later">How far its clock is ahead of that of the others.</param>
+    /// <param name="ready">Whether it is waited for.</param>
+    public async Task StartServiceAsync(string? ends = null, TimeSpan later = default, bool ready = true)
     {
         _service = Launch(
             "Service",
             "tidestep-service",
-            ends,
+            (ends, later),
             "--port",
             $"{Port}",
             "--pace",
@@ -122,8 +126,19 @@ public sealed class DemoStack : IAsyncDisposable
             "--console",
             Path.Combine(Root, "console", "dist")
         );
-        if (ends is null)
+        if (ends is null && ready)
             await Answers(Service, "/health/ready", _service);
+    }
+
+    /// <summary>Starts one of the programs, to be ended in the middle of its work.</summary>
+    public Process Begin(string project, string program, params string[] arguments)
+    {
+        var start = Program(project, program, arguments);
+        (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
+        var process = Process.Start(start)!;
+        process.BeginOutputReadLine();
+        process.BeginErrorReadLine();
+        return process;
     }
 
     /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it
@@ -226,10 +241,18 @@ public sealed class DemoStack : IAsyncDisposable
         }
     }
 
-    private Process Launch(string project, string program, string? ends, params string[] arguments)
+    private Process Launch(
+        string project,
+        string program,
+        (string? Ends, TimeSpan Later) its,
+        params string[] arguments
+    )
     {
         var start = Program(project, program, arguments);
-        if (ends is not null)
+        start.Environment["TIDESTEP_CLOCK_AHEAD"] = (Ahead + (long)its.Later.TotalSeconds).ToString(
+            System.Globalization.CultureInfo.InvariantCulture
+        );
+        if (its.Ends is { } ends)
         {
             // Started very often: the published program, where it was built, is there sooner.
             if (Path.Combine(Root, "bin", program) is var published && File.Exists(published))
@@ -266,6 +289,9 @@ public sealed class DemoStack : IAsyncDisposable
         start.Environment["TIDESTEP_HOME"] = _work;
         start.Environment["TIDESTEP_NAME"] = "Wren Hale";
         start.Environment["TIDESTEP_CLOCK_AHEAD"] = Ahead.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        // Whatever is asked of a service, it gets by with a heap of 512 MiB.
+        if (project == "Service")
+            start.Environment["DOTNET_GCHeapHardLimit"] = "20000000";
         start.Environment["TIDESTEP_SERVER"] = $"http://127.0.0.1:{Port}";
         return start;
     }

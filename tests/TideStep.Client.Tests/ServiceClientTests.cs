@@ -108,6 +108,34 @@ public sealed class ServiceClientTests : IDisposable
     }
 
     [Fact]
+    public async Task A_list_is_read_page_after_page_up_to_as_many_lines_as_are_wanted()
+    {
+        ScriptedService Pages() =>
+            _service
+                .Then(http => Page(http, "[1, 2]", "</api/x?limit=2&after=b%20c>; rel=\"next\""))
+                .Then(http => Page(http, "[3, 4]", "</api/x?limit=2&after=d>; rel=\"next\""))
+                .Then(http => Page(http, "[5]", null));
+        Pages();
+        var (all, more) = await _client.ListAsync<int>("/api/x?limit=2", null, default);
+        Assert.Equal([1, 2, 3, 4, 5], all);
+        Assert.False(more);
+        Assert.Equal("/api/x?limit=2&after=b%20c", _service.Asked[1].Path);
+        Pages();
+        var (some, others) = await _client.ListAsync<int>("/api/x?limit=2", 3, default);
+        Assert.Equal([1, 2, 3], some);
+        Assert.True(others);
+    }
+
+    private static async Task Page(System.Net.HttpListenerContext http, string body, string? link)
+    {
+        http.Response.ContentType = "application/json";
+        if (link is not null)
+            http.Response.Headers["Link"] = link;
+        await http.Response.OutputStream.WriteAsync(System.Text.Encoding.UTF8.GetBytes(body));
+        http.Response.Close();
+    }
+
+    [Fact]
     public async Task Following_a_run_that_is_not_there_is_refused_at_once()
     {
         _service.Then(404, """{"title":"there is no run r1"}""", "application/problem+json");

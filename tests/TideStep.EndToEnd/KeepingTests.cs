@@ -32,6 +32,10 @@ public sealed class KeepingTests
         var (status, error) = await stack.SecondServiceAsync("backup", Backup(stack, "b1"));
         Assert.Equal(3, status);
         Assert.Contains("is not empty", error);
+        // Nor into what it is a backup of.
+        (status, error) = await stack.SecondServiceAsync("backup", Path.Combine(stack.Work, "data", "backups", "b1"));
+        Assert.Equal(3, status);
+        Assert.Contains("lies in the data folder", error);
         await BringBackAsync(stack, Backup(stack, "b1"));
         Assert.Equal(0, (await stack.Cli("run", "decide", run, "try-again", "--follow")).Status);
         Assert.Equal("completed", (string?)(await stack.RunAsync(run))["status"]);
@@ -41,6 +45,10 @@ public sealed class KeepingTests
             d => d.Count() > 1
         );
         Assert.Equal((0, ""), await stack.SecondServiceAsync("check"));
+        // Rows of lists are copies: taken away, they come again as they were.
+        var list = await stack.Good("run", "list", "--format", "json");
+        Assert.Contains("made anew", await stack.Good("keeping", "rebuild"));
+        Assert.Equal(list, await stack.Good("run", "list", "--format", "json"));
     }
 
     [Fact]

@@ -47,7 +47,7 @@ public sealed class DamageTests : DeskBed
         Assert.Empty(await _runs.StartAsync(halted, "Wren", default));
         Assert.Equal(RunStatus.Halted, (await EndOf(halted)).Status);
         var open = await OpenAsync();
-        await new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
         await _runs.DisposeAsync();
         await _store.DisposeAsync();
         return (ended, halted, open);
@@ -143,8 +143,8 @@ public sealed class DamageTests : DeskBed
                 what = Damaged(c, random);
             Open();
             await _runs.ResumeAsync(default);
-            var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, default);
-            await new PlanList(_store).OfAsync(10, default);
+            var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
+            await new PlanList(_store).OfAsync(10, null, default);
             // Who is not set aside stands where it stood.
             foreach (var line in lines.Where(l => l.SetAside is null))
             {

@@ -16,11 +16,12 @@ public sealed class DeskTests : DeskBed
     public async Task A_damaged_row_of_the_list_is_made_anew_from_the_journal()
     {
         var run = await OpenAsync();
-        Task<IReadOnlyList<RunLine>> ListAsync() => new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        Task<IReadOnlyList<RunLine>> ListAsync() =>
+            new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
         var before = Assert.Single(await ListAsync());
         await InTheDatabaseAsync("update run_lines set body = '{'");
         Assert.Equal(before, Assert.Single(await ListAsync()));
-        var (_, _, kept) = Assert.Single(await _store.LinesAsync(10, null, default));
+        var (_, _, kept) = Assert.Single(await _store.LinesAsync(10, null, null, default));
         Assert.Equal(run, kept!.Run);
         Assert.NotEqual("{", kept.Body);
     }
@@ -45,7 +46,7 @@ public sealed class DeskTests : DeskBed
         var ofPlan = damage.Contains("plans", StringComparison.Ordinal);
         await InTheDatabaseAsync(damage.Replace("{run}", damaged, StringComparison.Ordinal));
         await _runs.ResumeAsync(default);
-        var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
         Assert.Equal(2, lines.Count);
         Assert.Contains(
             said.Replace("{run}", damaged, StringComparison.Ordinal),
@@ -81,15 +82,15 @@ public sealed class DeskTests : DeskBed
     {
         var run = await OpenAsync();
         var list = new RunList(_runs, _store);
-        async Task<RunLine> LineAsync() => Assert.Single(await list.OfAsync(10, null, "run app", null, default));
+        async Task<RunLine> LineAsync() => Assert.Single(await list.OfAsync(10, null, null, "run app", null, default));
         Assert.Equal(RunStatus.Ready, (await LineAsync()).Status);
         Assert.Empty(await _runs.StartAsync(run, "Wren", default));
         await EndOf(run);
         for (var twice = 0; twice < 2; twice++)
             Assert.Equal((RunStatus.Completed, 1.0), ((await LineAsync()).Status, (await LineAsync()).Share));
-        Assert.Empty(await list.OfAsync(10, null, "no such word", null, default));
-        Assert.Empty(await list.OfAsync(10, null, null, RunStatus.Halted, default));
-        await _store.ForgetLinesAsync(default);
+        Assert.Empty(await list.OfAsync(10, null, null, "no such word", null, default));
+        Assert.Empty(await list.OfAsync(10, null, null, null, RunStatus.Halted, default));
+        await _store.ForgetRowsAsync(default);
         Assert.Equal(RunStatus.Completed, (await LineAsync()).Status);
     }
 
@@ -199,7 +200,7 @@ public sealed class DeskTests : DeskBed
         await EndOf(run);
         var readings = await _estates.ReadingsAsync(default);
         Assert.Equal(("7", "7"), (readings.Members["app/n1"].Running, readings.Members["app/n2"].Running));
-        Assert.Equal($"run {run}", (await _estates.SurveysAsync(1, default)).Single().By);
+        Assert.Equal($"run {run}", (await _estates.SurveysAsync(1, null, default)).Single().By);
         var (_, again) = await _estates.PathAsync(Goal, "goal.yaml", forPlan: false, null, default);
         Assert.True(again.Value!.AlreadyMet);
     }
@@ -415,7 +416,7 @@ public sealed class DeskTests : DeskBed
     public async Task A_place_to_return_to_that_is_not_there_is_named(string place)
     {
         var run = await OpenAsync();
-        var plan = await _runs.ReturnPlanAsync(run, (await _runs.StateAsync(run, default))!, place, default);
+        var plan = await _runs.WayBack.PlanAsync(run, (await _runs.StateAsync(run, default))!, place, default);
         Assert.Contains(place, Assert.Single(plan.Problems).What);
     }
 

@@ -107,12 +107,8 @@ internal sealed class MemoryJournal(long after = 0) : IJournal
     public Task<string?> FindOutputAsync(string run, string attempt, CancellationToken ct) =>
         Task.FromResult<string?>(null);
 
-    public Task<IReadOnlyList<StoredRun>> RunsAsync(
-        bool openOnly,
-        int limit,
-        DateTimeOffset? before,
-        CancellationToken ct
-    ) => throw new NotSupportedException();
+    public Task<IReadOnlyList<StoredRun>> RunsAsync(bool openOnly, int limit, string? after, CancellationToken ct) =>
+        throw new NotSupportedException();
 
     public Task<StoredRun?> FindRunAsync(string run, CancellationToken ct) => throw new NotSupportedException();
 

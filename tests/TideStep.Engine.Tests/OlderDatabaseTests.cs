@@ -67,7 +67,7 @@ public sealed class OlderDatabaseTests : IAsyncLifetime
     }
 
     private async Task<RunLine> LineAsync(string label) =>
-        (await new RunList(_runs, _store).OfAsync(10, null, null, null, default)).First(l => l.Label == label);
+        (await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default)).First(l => l.Label == label);
 
     private async Task<RunState> EndOf(string run)
     {
@@ -81,10 +81,10 @@ public sealed class OlderDatabaseTests : IAsyncLifetime
     public async Task It_is_sealed_as_it_stands_and_nothing_of_it_is_missing()
     {
         Assert.Empty(Damages());
-        var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
         Assert.Equal([RunStatus.Ready, RunStatus.Halted, RunStatus.Completed], lines.Select(l => l.Status));
         Assert.All(lines, l => Assert.Null(l.SetAside));
-        Assert.Equal(2, (await new PlanList(_store).OfAsync(10, default)).Count(p => p.SetAside is null));
+        Assert.Equal(2, (await new PlanList(_store).OfAsync(10, null, default)).Count(p => p.SetAside is null));
         Assert.NotNull(await _estates.CurrentEstateAsync(default));
         Assert.NotEmpty((await _estates.ReadingsAsync(default)).Members);
         var ended = await LineAsync("tool to 7");
@@ -104,7 +104,9 @@ public sealed class OlderDatabaseTests : IAsyncLifetime
     [Fact]
     public async Task A_run_that_had_halted_goes_on_to_its_end()
     {
-        var run = (await new RunList(_runs, _store).OfAsync(10, null, null, RunStatus.Halted, default)).Single().Run;
+        var run = (await new RunList(_runs, _store).OfAsync(10, null, null, null, RunStatus.Halted, default))
+            .Single()
+            .Run;
         await _runs.ResumeAsync(default);
         Assert.Null(
             await _runs.SayAsync(
@@ -124,7 +126,16 @@ public sealed class OlderDatabaseTests : IAsyncLifetime
     {
         var run = (await LineAsync("tool to 7")).Run;
         await _runs.ResumeAsync(default);
-        var points = new PointDesk(_runs, _estates, _reader, _store, _settings, TimeProvider.System, "t");
+        var points = new PointDesk(
+            _runs,
+            new RunTraces(_runs, _store),
+            _estates,
+            _reader,
+            _store,
+            _settings,
+            TimeProvider.System,
+            "t"
+        );
         var (back, problems) = await new ReturnDesk(_runs, _estates, points, _reader).StartAsync(
             run,
             null,

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
@@ -20,7 +21,7 @@ public sealed class TidyingTests : DeskBed
             _store,
             _store,
             _runs,
-            new FollowUpDesk(_runs, _store, _store, new Later(days)),
+            new FollowUpDesk(new RunTraces(_runs, _store), _store, new Later(days)),
             _estates,
             new Later(days),
             (_, e) => throw e
@@ -46,14 +47,27 @@ public sealed class TidyingTests : DeskBed
         return (ended, await OpenAsync());
     }
 
+    // As whoever asks for the first time is told it.
+    private async Task<(string Trace, string Told)> LeftAsync(string run)
+    {
+        var traces = new RunTraces(_runs, _store);
+        await foreach (var (stored, trace) in traces.AllAsync(default))
+            if (stored.Id == run)
+                return (
+                    JsonSerializer.Serialize(trace, Json.Options),
+                    string.Join(", ", (await traces.LastLeftAsync(default)).OrderBy(l => l.Key))
+                );
+        return ("", "");
+    }
+
     private Task<IReadOnlyList<RunLine>> ListAsync() =>
-        new RunList(_runs, _store).OfAsync(10, null, null, null, default);
+        new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
 
     [Fact]
     public async Task Each_kind_goes_when_it_has_had_its_time()
     {
         var (ended, open) = await FillAsync();
-        var surveys = await _estates.SurveysAsync(100, default);
+        var surveys = await _estates.SurveysAsync(100, null, default);
         var before = await ListAsync();
         Assert.Equal(0, await After(0).TidyAsync(default));
         // Answers first.
@@ -62,18 +76,22 @@ public sealed class TidyingTests : DeskBed
         Assert.NotNull(await _store.FindOutputAsync(ended, "a1", default));
         Assert.True(await After(200).TidyAsync(default) > 0);
         Assert.Null(await _store.FindOutputAsync(ended, "a1", default));
-        Assert.Equal(surveys.Count, (await _estates.SurveysAsync(100, default)).Count);
+        Assert.Equal(surveys.Count, (await _estates.SurveysAsync(100, null, default)).Count);
         // Of surveys the last stays, of the run everything.
         await After(400).TidyAsync(default);
-        Assert.Equal(surveys[0], Assert.Single(await _estates.SurveysAsync(100, default)));
+        Assert.Equal(surveys[0], Assert.Single(await _estates.SurveysAsync(100, null, default)));
         Assert.NotNull(await _runs.StateAsync(ended, default));
         Assert.Empty(Damages());
-        // In the end only its report is left, and its line; what was only opened is not touched.
+        // In the end only its report is left, its line, and what it did to the points of others; what was only opened
+        // is not touched.
         var state = await _runs.StateAsync(ended, default);
+        var left = await LeftAsync(ended);
+        Assert.NotEmpty(left.Told);
         await After(1200).TidyAsync(default);
         await Assert.ThrowsAsync<ArchivedRunException>(() => _runs.StateAsync(ended, default));
         Assert.NotNull(await _runs.StateAsync(open, default));
         Assert.Equal(before, await ListAsync());
+        Assert.Equal(left, await LeftAsync(ended));
         var archive = (await _store.FindArchiveAsync(ended, default))!;
         Assert.Contains("completed", archive.WordsOfReport);
         Assert.Contains(state!.Before.Keys.First(), archive.Report);

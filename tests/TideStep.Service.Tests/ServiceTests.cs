@@ -29,16 +29,15 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         return (await response.Content.ReadFromJsonAsync<JsonNode>())!;
     }
 
-    private async Task<string> PlanAsync(string goal = "goals/relay.yaml") =>
-        (string)
-            (
-                await (
-                    await _stack.Service.PostAsJsonAsync(
-                        "/api/plans",
-                        new { goal = await File.ReadAllTextAsync(_stack.Demo(goal)) }
-                    )
-                ).Content.ReadFromJsonAsync<JsonNode>()
-            )!["digest"]!;
+    private async Task<string> PlanAsync(string goal = "goals/relay.yaml")
+    {
+        var made = await _stack.Service.PostAsJsonAsync(
+            "/api/plans",
+            new { goal = await File.ReadAllTextAsync(_stack.Demo(goal)) }
+        );
+        Assert.True(made.IsSuccessStatusCode, await made.Content.ReadAsStringAsync());
+        return (string)(await made.Content.ReadFromJsonAsync<JsonNode>())!["digest"]!;
+    }
 
     [Fact]
     public async Task Without_the_key_nothing_of_the_api_answers()

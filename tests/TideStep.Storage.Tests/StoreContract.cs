@@ -88,7 +88,7 @@ public abstract class StoreContract : IAsyncLifetime
     {
         var (run, epoch) = await RunAsync();
         async Task<(long Last, StoredRunLine? Line)> KeptAsync() =>
-            (await _store.LinesAsync(1_000_000, null, default))
+            (await _store.LinesAsync(1_000_000, null, null, default))
                 .Where(l => l.Run.Id == run)
                 .Select(l => (l.Last, l.Line))
                 .Single();
@@ -102,8 +102,63 @@ public abstract class StoreContract : IAsyncLifetime
         // A row that was damaged where it is kept is put right by one of the same entry.
         await _store.SaveLineAsync(new StoredRunLine(run, 2, "{}", "mended"), default);
         Assert.Equal("mended", (await KeptAsync()).Line!.Words);
-        await _store.ForgetLinesAsync(default);
+        await _store.ForgetRowsAsync(default);
         Assert.Null((await KeptAsync()).Line);
+    }
+
+    [Fact]
+    public async Task Pages_of_runs_leave_none_out_where_many_were_opened_at_the_same_moment()
+    {
+        var made = new HashSet<string>();
+        for (var i = 0; i < 7; i++)
+            made.Add((await RunAsync()).Run);
+        async Task<List<string>> AllAsync(Func<string?, Task<IEnumerable<string>>> page)
+        {
+            var all = new List<string>();
+            while (true)
+            {
+                var next = (await page(all.LastOrDefault())).ToList();
+                all.AddRange(next);
+                if (next.Count < 2)
+                    return all;
+            }
+        }
+        foreach (
+            var all in new[]
+            {
+                await AllAsync(async a => (await _store.RunsAsync(false, 2, a, default)).Select(r => r.Id)),
+                await AllAsync(async a => (await _store.LinesAsync(2, a, null, default)).Select(l => l.Run.Id)),
+                await AllAsync(async a => (await _store.TracedAsync(2, a, "s", default)).Select(l => l.Run.Id)),
+            }
+        )
+        {
+            Assert.Equal(all.Distinct(), all);
+            Assert.Superset(made, all.ToHashSet());
+        }
+    }
+
+    [Fact]
+    public async Task What_a_run_left_is_kept_in_its_shape_and_never_goes_back()
+    {
+        var (run, epoch) = await RunAsync();
+        async Task<long?> TracedAsync(string shape) =>
+            (await _store.TracedAsync(1_000_000, null, shape, default)).Single(t => t.Run.Id == run).Traced;
+        async Task<string?> BodyAsync() =>
+            (await _store.FindTracesAsync([run, "no such run"], default)).Select(t => t.Body).SingleOrDefault();
+        Assert.Null(await TracedAsync("one"));
+        Assert.Null(await BodyAsync());
+        await _store.AppendAsync(run, epoch, 1, [new Held()], Now, default);
+        await _store.SaveTraceAsync(new StoredRunTrace(run, 2, "one", "later"), default);
+        await _store.SaveTraceAsync(new StoredRunTrace(run, 1, "one", "earlier"), default);
+        Assert.Equal((2, null), (await TracedAsync("one"), await TracedAsync("two")));
+        Assert.Equal("later", await BodyAsync());
+        await _store.ForgetRowsAsync(default);
+        Assert.Null(await BodyAsync());
+        // Of an archived run what was kept with its report is all there is.
+        var archive = new StoredArchive(run, Now, "{}", "", "{}", "", "for good");
+        await _store.ArchiveAsync(archive, default);
+        Assert.Equal((2, "for good"), (await TracedAsync("two"), await BodyAsync()));
+        Assert.Equal(archive, await _store.FindArchiveAsync(run, default));
     }
 
     [Fact]
@@ -140,7 +195,7 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equal(0, await ClaimAsync(Now.AddHours(1)));
         Assert.Equal(
             (StoredNotice.Sent, 2),
-            (await _store.NoticesAsync(10, run, default)).Select(n => (n.State, n.Attempts)).Single()
+            (await _store.NoticesAsync(10, run, null, default)).Select(n => (n.State, n.Attempts)).Single()
         );
     }
 

@@ -1,12 +1,19 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link } from 'react-router';
-import { byService, get, post, type Estate, type RunLine } from '../shared/api';
+import { byService, get, getList, post, type Estate, type RunLine } from '../shared/api';
 import { mark, moment, words } from '../shared/words';
 import { OutOfLine, type Difference } from './OutOfLine';
 
 /** What runs where, and what is going on now. */
 export function HomePage() {
-  const runs = useQuery({ queryKey: ['runs'], queryFn: () => get<RunLine[]>('/api/runs'), refetchInterval: 2000 });
+  const [most, setMost] = useState(50);
+  const runs = useQuery({
+    queryKey: ['runs', most],
+    queryFn: () => getList<RunLine>(`/api/runs?limit=${String(Math.min(most, 500))}`, most),
+    placeholderData: keepPreviousData,
+    refetchInterval: 2000,
+  });
   const estate = useQuery({ queryKey: ['estate'], queryFn: () => get<Estate>('/api/estate'), refetchInterval: 10000 });
   const drift = useQuery({ queryKey: ['drift'], queryFn: () => get<Difference[]>('/api/estate/drift'), refetchInterval: 30000 });
   const cache = useQueryClient();
@@ -20,7 +27,9 @@ export function HomePage() {
       <section aria-label="runs">
         <h1>Runs</h1>
         {runs.error && <p className="problem">{runs.error.message}</p>}
-        {runs.data?.length === 0 && <p>No run yet. Make a plan and open one: tidestep plan make --goal FILE, tidestep run open PLAN.</p>}
+        {runs.data?.lines.length === 0 && (
+          <p>No run yet. Make a plan and open one: tidestep plan make --goal FILE, tidestep run open PLAN.</p>
+        )}
         <table>
           <thead>
             <tr>
@@ -33,7 +42,7 @@ export function HomePage() {
             </tr>
           </thead>
           <tbody>
-            {runs.data?.map((r) => (
+            {runs.data?.lines.map((r) => (
               <tr key={r.run}>
                 <td>
                   <Link to={`/runs/${r.run}`}>{r.label || r.run}</Link> <span className="soft figures">{r.run}</span>
@@ -52,6 +61,13 @@ export function HomePage() {
             ))}
           </tbody>
         </table>
+        {runs.data?.more && (
+          <p>
+            <button type="button" onClick={() => setMost(most + 200)}>
+              Older runs
+            </button>
+          </p>
+        )}
       </section>
       <section aria-label="estate" style={{ marginTop: '1.5rem' }}>
         <h1>{estate.data?.title ?? 'Estate'}</h1>

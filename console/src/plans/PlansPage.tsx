@@ -1,7 +1,7 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { get, post, type Estate } from '../shared/api';
+import { get, getList, post, type Estate } from '../shared/api';
 import { seconds, span } from '../shared/words';
 import { GoalForm, emptyDraft } from './GoalForm';
 import { goalDocument, type KeptPlan, type Path, type PlanLine, type Product } from './model';
@@ -13,7 +13,12 @@ import './plans.css';
 export function PlansPage() {
   const estate = useQuery({ queryKey: ['estate'], queryFn: () => get<Estate>('/api/estate') });
   const products = useQuery({ queryKey: ['catalogue'], queryFn: () => get<Product[]>('/api/catalogue') });
-  const plans = useQuery({ queryKey: ['plans'], queryFn: () => get<PlanLine[]>('/api/plans') });
+  const [most, setMost] = useState(50);
+  const plans = useQuery({
+    queryKey: ['plans', most],
+    queryFn: () => getList<PlanLine>('/api/plans', most),
+    placeholderData: keepPreviousData,
+  });
   const [draft, setDraft] = useState(emptyDraft);
   const go = useNavigate();
   const goal = goalDocument(
@@ -64,7 +69,7 @@ export function PlansPage() {
         </section>
         <section className="sheet" aria-label="plans">
           <h2>Plans kept</h2>
-          {plans.data?.length === 0 && <p>None yet.</p>}
+          {plans.data?.lines.length === 0 && <p>None yet.</p>}
           <table>
             <thead>
               <tr>
@@ -75,10 +80,14 @@ export function PlansPage() {
               </tr>
             </thead>
             <tbody>
-              {plans.data?.map((p) => (
+              {plans.data?.lines.map((p) => (
                 <tr key={p.digest}>
                   <td>
-                    <Link to={`/plans/${encodeURIComponent(p.digest)}`}>{p.goal.join('; ')}</Link>{' '}
+                    {p.setAside ? (
+                      `set aside: ${p.setAside}`
+                    ) : (
+                      <Link to={`/plans/${encodeURIComponent(p.digest)}`}>{p.goal.join('; ')}</Link>
+                    )}{' '}
                     <span className="soft">{p.kind === 'return' && 'return'}</span>
                   </td>
                   <td className="n">{span(seconds(p.expected))}</td>
@@ -90,6 +99,13 @@ export function PlansPage() {
               ))}
             </tbody>
           </table>
+          {plans.data?.more && (
+            <p>
+              <button type="button" onClick={() => setMost(most + 200)}>
+                Older plans
+              </button>
+            </p>
+          )}
         </section>
       </div>
     </>

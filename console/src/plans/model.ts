@@ -93,6 +93,8 @@ export interface PlanLine {
   moves: number;
   made: string;
   by: string;
+  /** Why nothing can be done with it. */
+  setAside?: string;
 }
 export interface Product {
   id: string;

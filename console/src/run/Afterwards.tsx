@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { get, post, type FollowUp, type NextStep, type PointLine, type ReturnOutlook, type Run } from '../shared/api';
+import { get, getList, post, type FollowUp, type NextStep, type PointLine, type ReturnOutlook, type Run } from '../shared/api';
 import { day, seconds, size, span, words } from '../shared/words';
 
 /** What is still done about a run after its end: what it left to be done, its rollback points, and leading it back. */
@@ -22,7 +22,10 @@ export function Afterwards({ run }: { run: Run }) {
 }
 
 function FollowUps({ run }: { run: Run }) {
-  const list = useQuery({ queryKey: ['follow-ups', run.run], queryFn: () => get<FollowUp[]>(`/api/follow-ups?run=${run.run}&all=true`) });
+  const list = useQuery({
+    queryKey: ['follow-ups', run.run],
+    queryFn: async () => (await getList<FollowUp>(`/api/follow-ups?run=${run.run}&all=true`)).lines,
+  });
   const cache = useQueryClient();
   const done = useMutation({
     mutationFn: (id: string) => post('/api/follow-ups', { run: run.run, followUp: id, done: true }),
@@ -87,7 +90,10 @@ function Next({ run }: { run: Run }) {
 }
 
 function Points({ run }: { run: Run }) {
-  const list = useQuery({ queryKey: ['points', run.run], queryFn: () => get<PointLine[]>(`/api/points?run=${run.run}`) });
+  const list = useQuery({
+    queryKey: ['points', run.run],
+    queryFn: async () => (await getList<PointLine>(`/api/points?run=${run.run}`)).lines,
+  });
   const cache = useQueryClient();
   const [chosen, setChosen] = useState<string[]>([]);
   const [reason, setReason] = useState('');
@@ -166,7 +172,6 @@ function LeadBack({ run }: { run: Run }) {
   const [asFarAs, setAsFarAs] = useState('start');
   const [reason, setReason] = useState('');
   const go = useNavigate();
-  const cache = useQueryClient();
   const path = useQuery({
     queryKey: ['return-path', run.run, asFarAs, run.sequence],
     queryFn: () => get<ReturnOutlook>(`/api/runs/${run.run}/return-path?asFarAs=${encodeURIComponent(asFarAs)}`),
@@ -174,7 +179,6 @@ function LeadBack({ run }: { run: Run }) {
   const start = useMutation({
     mutationFn: async () => (await post(`/api/runs/${run.run}/return`, { asFarAs, reason })) as { run: string },
     onSuccess: (back) => {
-      void cache.invalidateQueries({ queryKey: ['run', run.run] });
       void go(`/runs/${back.run}`);
     },
   });

@@ -1,40 +1,59 @@
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { get, type Run } from '../shared/api';
+import { patched, type Operation } from '../shared/patch';
 
-/** A run as it stands, with the members of one part, fetched again when its feed says that something happened; the feed resumes by itself after a lost connection. */
+interface Seen {
+  run?: Run;
+  error?: Error;
+  connected: boolean;
+}
+
+const retryAfter = 1000;
+
+/** A run as it stands, with the members of one part. The service sends it once and then what changes; after a lost connection it sends all of it anew. */
 export function useRun(id: string, lanes: number | 'current', most: number) {
-  const client = useQueryClient();
-  const [connected, setConnected] = useState(true);
-  const query = useQuery({
-    queryKey: ['run', id, lanes, most],
-    queryFn: () => get<Run>(`/api/runs/${id}?lanes=${String(lanes)}&most=${String(most)}`),
-    placeholderData: keepPreviousData,
-    retry: 30,
-    retryDelay: 1000,
-  });
-  const after = query.data?.sequence;
-  const ended = query.data?.ended !== undefined;
-  const ready = after !== undefined;
+  const [seen, setSeen] = useState<Seen & { id: string }>({ id, connected: true });
   useEffect(() => {
-    if (!ready || ended) return;
-    const feed = new EventSource(`/api/runs/${id}/events?after=${String(after)}`);
-    let waiting: ReturnType<typeof setTimeout> | undefined;
-    feed.onopen = () => setConnected(true);
-    feed.onerror = () => setConnected(false);
-    feed.onmessage = () => {
-      // Many entries may come at once: one fetch serves them all.
-      waiting ??= setTimeout(() => {
-        waiting = undefined;
-        void client.invalidateQueries({ queryKey: ['run', id] });
-      }, 120);
+    const path = `/api/runs/${encodeURIComponent(id)}`;
+    const asked = `lanes=${String(lanes)}&most=${String(most)}`;
+    let [feed, again]: [EventSource | undefined, ReturnType<typeof setTimeout> | undefined] = [undefined, undefined];
+    let left = false;
+    const show = (next: (was: Seen) => Seen) => {
+      if (!left) setSeen((was) => ({ id, ...next(was.id === id ? was : { connected: true }) }));
     };
+    const open = () => {
+      let run: Run | undefined;
+      feed = new EventSource(`${path}/changes?${asked}`);
+      feed.addEventListener('view', (event: MessageEvent<string>) => {
+        run = JSON.parse(event.data) as Run;
+        show(() => ({ run, connected: true }));
+      });
+      feed.addEventListener('change', (event: MessageEvent<string>) => {
+        run = patched(run, JSON.parse(event.data) as Operation[]) as Run;
+        show(() => ({ run, connected: true }));
+      });
+      feed.onerror = () => {
+        show((was) => ({ ...was, connected: false }));
+        // The browser tries again by itself, but not where it was refused: why, only an ordinary request tells.
+        if (feed?.readyState === EventSource.CLOSED) void refused();
+      };
+    };
+    const refused = async () => {
+      try {
+        const run = await get<Run>(`${path}?${asked}`);
+        show(() => ({ run, connected: false }));
+      } catch (error) {
+        show((was) => (was.run ? was : { error: error as Error, connected: false }));
+      }
+      if (!left) again = setTimeout(open, retryAfter);
+    };
+    open();
     return () => {
-      clearTimeout(waiting);
-      feed.close();
+      left = true;
+      clearTimeout(again);
+      feed?.close();
     };
-    // The feed goes on from where it began; a newer sequence number is no reason to open another.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [id, ready, ended, client]);
-  return { ...query, connected };
+  }, [id, lanes, most]);
+  // What was seen of another run is nothing of this one.
+  return seen.id === id ? { data: seen.run, error: seen.error, connected: seen.connected } : { connected: true };
 }

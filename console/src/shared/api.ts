@@ -224,6 +224,18 @@ async function answer(response: Response): Promise<unknown> {
 
 export const get = async <T>(path: string): Promise<T> => (await answer(await fetch(path))) as T;
 
+/** A list page after page, as the Link headers name them, up to so many lines; and whether there are more. */
+export async function getList<T>(path: string, most = Infinity): Promise<{ lines: T[]; more: boolean }> {
+  const lines: T[] = [];
+  for (let next: string | undefined = path; next !== undefined && lines.length < most;) {
+    const response: Response = await fetch(next);
+    lines.push(...((await answer(response)) as T[]));
+    next = /<([^>]*)>; *rel="next"/.exec(response.headers.get('link') ?? '')?.[1];
+    if (lines.length >= most) return { lines: lines.slice(0, most), more: next !== undefined || lines.length > most };
+  }
+  return { lines, more: false };
+}
+
 /** Asks for something to be ended; that it has ended already is as good. */
 export const drop = async (path: string) => {
   await fetch(path, { method: 'DELETE', headers: { 'Tide-Step-Name': encodeURIComponent(actingName()) } });

@@ -37,9 +37,10 @@ public static class FollowUpCommands
                 "What is left to be done, the urgent first",
                 async (result, client, output, ct) =>
                 {
-                    var lines = await client.GetAsync<List<Line>>(
+                    var (lines, _) = await client.ListAsync<Line>(
                         $"/api/follow-ups?all={(result.GetValue(all) ? "true" : "false")}"
                             + $"{(result.GetValue(run) is { } id ? "&run=" + Uri.EscapeDataString(id) : "")}",
+                        null,
                         ct
                     );
                     output.Write(lines, () =>

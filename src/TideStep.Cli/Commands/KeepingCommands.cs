@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json;
 using TideStep.Core.Documents;
 
 namespace TideStep.Cli.Commands;
@@ -7,6 +8,8 @@ namespace TideStep.Cli.Commands;
 public static class KeepingCommands
 {
     private sealed record Times(TimeSpan Answers, TimeSpan Notices, TimeSpan Outputs, TimeSpan Surveys, TimeSpan Runs);
+
+    private sealed record Rebuilt(int Gone, int Runs, int Readable);
 
     private static readonly (string Name, string Means)[] Kinds =
     [
@@ -43,6 +46,29 @@ public static class KeepingCommands
                     return Exit.Done;
                 },
                 [.. options]
+            )
+        );
+        keeping.Subcommands.Add(
+            context.Remote(
+                "rebuild",
+                "Make the rows of lists anew from the journals of runs, where a list seems to be wrong",
+                async (_, client, output, ct) =>
+                {
+                    var rebuilt = (await client.PostAsync("/api/keeping/rebuild", null, ct)).Deserialize<Rebuilt>(
+                        Json.Options
+                    )!;
+                    output.Write(rebuilt, () =>
+                        output.Line(
+                            $"{rebuilt.Gone} rows were taken away; those of {rebuilt.Runs} runs are made anew"
+                                + (
+                                    rebuilt.Runs == rebuilt.Readable
+                                        ? "."
+                                        : $"; {rebuilt.Runs - rebuilt.Readable} can't be read, see 'run list'."
+                                )
+                        )
+                    );
+                    return Exit.Done;
+                }
             )
         );
         return keeping;

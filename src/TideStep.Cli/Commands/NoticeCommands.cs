@@ -23,14 +23,16 @@ public static class NoticeCommands
     {
         var notice = new Command("notice", "Notices to people and systems: rules, what was sent, a try");
         var run = new Option<string?>("--run") { Description = "only those of this run" };
+        var most = Lists.Most("notices");
         notice.Subcommands.Add(
             context.Remote(
                 "list",
                 "Notices, newest first: sent, waiting for their next try, or given up",
                 async (result, client, output, ct) =>
                 {
-                    var lines = await client.GetAsync<List<Line>>(
+                    var (lines, more) = await client.ListAsync<Line>(
                         $"/api/notices{(result.GetValue(run) is { } id ? "?run=" + Uri.EscapeDataString(id) : "")}",
+                        result.GetValue(most),
                         ct
                     );
                     output.Write(lines, () =>
@@ -54,9 +56,11 @@ public static class NoticeCommands
                                 )
                             );
                     });
+                    Lists.TellMore(more, lines.Count, "notices");
                     return Exit.Done;
                 },
-                run
+                run,
+                most
             )
         );
         notice.Subcommands.Add(context.Remote("rules", "Who is told of what", async (_, client, output, ct) =>

@@ -17,7 +17,8 @@ public static class PlanCommands
         TimeSpan Expected,
         int Moves,
         DateTimeOffset Made,
-        string By
+        string By,
+        string? SetAside
     );
 
     private sealed record Kept(string Digest, Plan Plan);
@@ -48,28 +49,39 @@ public static class PlanCommands
                 [.. PathCommand.FileOptions, steps]
             )
         );
-        plan.Subcommands.Add(context.Remote("list", "Plans, newest first", async (_, client, output, ct) =>
-            {
-                var lines = await client.GetAsync<List<Line>>("/api/plans", ct);
-                output.Write(lines, () =>
-                    output.Table(
-                        ["plan", "kind", "made", "by", "moves", "takes", "goal"],
-                        lines.Select(l =>
-                            new[]
-                            {
-                                Short(l.Digest),
-                                l.Kind,
-                                l.Made.ToLocalTime().ToString("yyyy-MM-dd HH:mm"),
-                                l.By,
-                                l.Moves.ToString(),
-                                Durations.Write(l.Expected),
-                                string.Join("; ", l.Goal),
-                            }
+        var most = Lists.Most("plans");
+        plan.Subcommands.Add(
+            context.Remote(
+                "list",
+                "Plans, newest first",
+                async (result, client, output, ct) =>
+                {
+                    var (lines, more) = await client.ListAsync<Line>("/api/plans", result.GetValue(most), ct);
+                    output.Write(lines, () =>
+                        output.Table(
+                            ["plan", "kind", "made", "by", "moves", "takes", "goal"],
+                            lines.Select(l =>
+                                new[]
+                                {
+                                    Short(l.Digest),
+                                    l.Kind,
+                                    l.Made.ToLocalTime().ToString("yyyy-MM-dd HH:mm"),
+                                    l.By,
+                                    l.Moves.ToString(),
+                                    Durations.Write(l.Expected),
+                                    l.SetAside is null ? string.Join("; ", l.Goal) : "set aside",
+                                }
+                            )
                         )
-                    )
-                );
-                return Exit.Done;
-            }));
+                    );
+                    foreach (var l in lines.Where(l => l.SetAside is not null && output.ForPeople))
+                        output.Line($"{Short(l.Digest)} is set aside: {l.SetAside}.");
+                    Lists.TellMore(more, lines.Count, "plans");
+                    return Exit.Done;
+                },
+                most
+            )
+        );
         plan.Subcommands.Add(
             context.Remote(
                 "show",

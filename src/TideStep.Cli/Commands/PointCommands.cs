@@ -263,9 +263,12 @@ public static class PointCommands
             component is null ? "" : $"component={Uri.EscapeDataString(component)}",
             state is null ? "" : $"state={Uri.EscapeDataString(state.Replace('-', ' '))}",
         ];
-        return await client.GetAsync<List<Point>>(
-            $"/api/points?{string.Join('&', wanted.Where(w => w.Length > 0))}",
-            ct
-        );
+        return (
+            await client.ListAsync<Point>(
+                $"/api/points?limit=2000&{string.Join('&', wanted.Where(w => w.Length > 0))}",
+                null,
+                ct
+            )
+        ).Lines;
     }
 }

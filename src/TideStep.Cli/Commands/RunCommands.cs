@@ -80,6 +80,7 @@ public static class RunCommands
             },
             new Option<string?>("--state") { Description = "only runs in this state, as in 'halted' or 'stopped-here'" }
         );
+        var most = Lists.Most("runs");
         run.Subcommands.Add(
             context.Remote(
                 "list",
@@ -94,7 +95,11 @@ public static class RunCommands
                             result.GetValue(inState) is { } state ? $"state={Uri.EscapeDataString(state)}" : null,
                         }.OfType<string>()
                     );
-                    var lines = await client.GetAsync<List<RunLine>>($"/api/runs?{query}", ct);
+                    var (lines, more) = await client.ListAsync<RunLine>(
+                        $"/api/runs?{query}",
+                        result.GetValue(most),
+                        ct
+                    );
                     output.Write(lines, () =>
                         output.Table(
                             ["run", "state", "done %", "kind", "started", "by", "label"],
@@ -114,10 +119,12 @@ public static class RunCommands
                     );
                     foreach (var l in lines.Where(l => l.SetAside is not null && output.ForPeople))
                         output.Line($"{l.Run} is set aside: {l.SetAside}.");
+                    Lists.TellMore(more, lines.Count, "runs");
                     return Exit.Done;
                 },
                 search,
-                inState
+                inState,
+                most
             )
         );
         run.Subcommands.Add(

@@ -32,26 +32,35 @@ public static class SurveyCommands
     {
         var survey = new Command("survey", "Surveys: what runs where, and everything else that is read of members");
         survey.Subcommands.Add(Take(context));
-        survey.Subcommands.Add(context.Remote("list", "Surveys, newest first", async (_, client, output, ct) =>
-            {
-                var lines = await client.GetAsync<List<Line>>("/api/surveys", ct);
-                output.Write(lines, () =>
-                    output.Table(
-                        ["survey", "taken", "by", "members", "not reached"],
-                        lines.Select(l =>
-                            new[]
-                            {
-                                l.Number.ToString(),
-                                Moment(l.Taken),
-                                l.By,
-                                l.Members.ToString(),
-                                l.Unreached.ToString(),
-                            }
+        var most = Lists.Most("surveys", 20);
+        survey.Subcommands.Add(
+            context.Remote(
+                "list",
+                "Surveys, newest first",
+                async (result, client, output, ct) =>
+                {
+                    var (lines, more) = await client.ListAsync<Line>("/api/surveys", result.GetValue(most), ct);
+                    output.Write(lines, () =>
+                        output.Table(
+                            ["survey", "taken", "by", "members", "not reached"],
+                            lines.Select(l =>
+                                new[]
+                                {
+                                    l.Number.ToString(),
+                                    Moment(l.Taken),
+                                    l.By,
+                                    l.Members.ToString(),
+                                    l.Unreached.ToString(),
+                                }
+                            )
                         )
-                    )
-                );
-                return Exit.Done;
-            }));
+                    );
+                    Lists.TellMore(more, lines.Count, "surveys");
+                    return Exit.Done;
+                },
+                most
+            )
+        );
         var (earlier, later) = (
             new Argument<long>("earlier") { Description = "the number of a survey, see 'survey list'" },
             new Argument<long>("later") { Description = "the survey to compare with it" }

@@ -14,7 +14,7 @@ public static class DocumentReader
     public const int DepthLimit = 40;
 
     /// <summary>The longest text that is read, in characters.</summary>
-    public const int SizeLimit = 64 * 1024 * 1024;
+    public const int SizeLimit = 24 * 1024 * 1024;
 
     /// <summary>Reads one document; a text that begins like a JSON object is read as JSON.</summary>
     public static Checked<Node> Read(string text, string file)
@@ -24,6 +24,10 @@ public static class DocumentReader
         try
         {
             return LooksLikeJson(text) ? new JsonNodes(text, file).Read() : new YamlNodes(text, file).Read();
+        }
+        catch (TooManyException e)
+        {
+            return Failed($"more than {NodeLimit} keys and values", e.At, "Split the document.");
         }
         catch (YamlException e)
         {
@@ -64,6 +68,14 @@ public static class DocumentReader
     /// <summary>How long one text of a document may be, in characters.</summary>
     public const int TextLimit = 64 * 1024;
 
+    /// <summary>How many keys and values are read.</summary>
+    public const int NodeLimit = 1_000_000;
+
+    internal sealed class TooManyException(Place at) : Exception
+    {
+        public Place At { get; } = at;
+    }
+
     internal static Problem TooLong(int length, Place at) =>
         new($"a text of {length} characters", null, $"At most {TextLimit} are read as one.", at);
 
@@ -74,7 +86,8 @@ public static class DocumentReader
 internal sealed class YamlNodes(string text, string file)
 {
     private readonly Parser _parser = new(new StringReader(text));
-    private readonly List<Problem> _problems = [];
+    private readonly Findings _problems = new();
+    private int _nodes;
 
     public Checked<Node> Read()
     {
@@ -92,7 +105,7 @@ internal sealed class YamlNodes(string text, string file)
                     At(second.Start)
                 )
             );
-        return new Checked<Node>(node, [.. _problems]);
+        return new Checked<Node>(node, _problems.All);
     }
 
     private Place At(Mark mark) => new(file, (int)mark.Line, (int)mark.Column);
@@ -100,6 +113,8 @@ internal sealed class YamlNodes(string text, string file)
     private Node ReadNode(int depth)
     {
         var current = _parser.Current!;
+        if (++_nodes > DocumentReader.NodeLimit)
+            throw new DocumentReader.TooManyException(At(current.Start));
         if (depth > DocumentReader.DepthLimit)
             throw new YamlException(
                 current.Start,
@@ -156,7 +171,7 @@ internal sealed class YamlNodes(string text, string file)
     }
 }
 
-internal sealed class MapEntries(List<Problem> problems)
+internal sealed class MapEntries(Findings problems)
 {
     private readonly ImmutableArray<(TextNode, Node)>.Builder _entries = ImmutableArray.CreateBuilder<(
         TextNode,
@@ -180,7 +195,8 @@ internal sealed class MapEntries(List<Problem> problems)
 internal sealed class JsonNodes(string text, string file)
 {
     private readonly byte[] _bytes = Encoding.UTF8.GetBytes(text.TrimStart('\uFEFF'));
-    private readonly List<Problem> _problems = [];
+    private readonly Findings _problems = new();
+    private int _nodes;
     private int _line = 1;
     private long _lineStart;
     private long _seen;
@@ -192,7 +208,7 @@ internal sealed class JsonNodes(string text, string file)
         var node = ReadNode(ref reader);
         if (reader.Read())
             _problems.Add(new Problem("text after the end of the document", null, null, At(ref reader)));
-        return new Checked<Node>(node, [.. _problems]);
+        return new Checked<Node>(node, _problems.All);
     }
 
     private Place At(ref Utf8JsonReader reader)
@@ -206,6 +222,8 @@ internal sealed class JsonNodes(string text, string file)
     private Node ReadNode(ref Utf8JsonReader reader)
     {
         var at = At(ref reader);
+        if (++_nodes > DocumentReader.NodeLimit)
+            throw new DocumentReader.TooManyException(at);
         switch (reader.TokenType)
         {
             case JsonTokenType.StartArray:

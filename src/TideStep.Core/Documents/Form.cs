@@ -8,22 +8,42 @@ namespace TideStep.Core.Documents;
 /// <summary>Collects every problem of a document while its parts are read.</summary>
 public sealed class Findings
 {
+    /// <summary>How many problems are told; what comes after them is counted only.</summary>
+    public const int Most = 500;
+
     private readonly List<Problem> _problems = [];
+    private int _more;
 
     public void Add(string what, Place? at, string? hint = null, string? detail = null) =>
-        _problems.Add(new Problem(what, detail, hint, at));
+        Add(new Problem(what, detail, hint, at));
 
-    public void AddRange(IEnumerable<Problem> problems) => _problems.AddRange(problems);
+    public void AddRange(IEnumerable<Problem> problems)
+    {
+        foreach (var problem in problems)
+            Add(problem);
+    }
+
+    public void Add(Problem problem)
+    {
+        if (_problems.Count < Most)
+            _problems.Add(problem);
+        else
+            _more++;
+    }
 
     public bool Any => _problems.Count > 0;
 
-    /// <summary>All problems in the order of their places.</summary>
+    /// <summary>Whether no further problem is told by itself.</summary>
+    public bool Full => _problems.Count == Most;
+
+    /// <summary>All problems in the order of their places, and how many more there are.</summary>
     public ImmutableArray<Problem> All =>
         [
             .. _problems
                 .OrderBy(p => p.At?.File, StringComparer.Ordinal)
                 .ThenBy(p => p.At?.Line)
                 .ThenBy(p => p.At?.Column),
+            .. _more == 0 ? [] : (Problem[])[new Problem($"{_more} more", null, "Mend these first.")],
         ];
 }
 
@@ -217,7 +237,11 @@ public sealed partial class Form
     {
         foreach (var (key, entry) in _entries)
             if (!_asked.Contains(key))
-                Findings.Add($"{What}: '{key}' is no key here", entry.Key.At, Nearest.Hint(key, _asked));
+                Findings.Add(
+                    $"{What}: '{key}' is no key here",
+                    entry.Key.At,
+                    Findings.Full ? null : Nearest.Hint(key, _asked)
+                );
     }
 
     /// <summary>An identifier of our documents: lower-case letters, digits, hyphens and dots; it begins with a letter

@@ -7,8 +7,11 @@ public static class Nearest
     /// none is near.</summary>
     public static string? To(string word, IEnumerable<string> valid)
     {
+        if (word.Length > LongestCompared)
+            return null;
         var limit = Math.Max(1, (word.Length + 1) / 3);
         return valid
+            .Where(v => v.Length <= LongestCompared)
             .Select(v => (Word: v, Distance: Distance(word.ToLowerInvariant(), v.ToLowerInvariant())))
             .Where(v =>
                 v.Distance <= limit || (word.Length >= 3 && v.Word.StartsWith(word, StringComparison.OrdinalIgnoreCase))
@@ -19,10 +22,21 @@ public static class Nearest
             .FirstOrDefault();
     }
 
+    /// <summary>How long words are that are compared: nobody mistypes longer ones.</summary>
+    private const int LongestCompared = 200;
+
+    /// <summary>How many words are compared by distance; of more only those that look alike at first sight.</summary>
+    private const int ManyCompared = 2000;
+
     /// <summary>A hint that names the nearest valid word, or all of them where they are few.</summary>
     public static string Hint(string word, IEnumerable<string> valid)
     {
-        var words = valid.Distinct().Order(StringComparer.Ordinal).ToList();
+        var all = valid.ToHashSet();
+        if (all.Count > ManyCompared)
+            return To(word, all.Where(v => LooksLike(word, v)).Take(ManyCompared)) is { } like
+                ? $"Did you mean '{like}'?"
+                : $"Known are {all.Count}.";
+        var words = all.Order(StringComparer.Ordinal).ToList();
         if (To(word, words) is { } near)
             return $"Did you mean '{near}'?";
         return words.Count switch
@@ -32,6 +46,12 @@ public static class Nearest
             _ => $"Known are {words.Count}, among them {string.Join(", ", words.Take(6))}.",
         };
     }
+
+    private static bool LooksLike(string word, string valid) =>
+        word.Length > 0
+        && valid.Length > 0
+        && Math.Abs(word.Length - valid.Length) <= 1
+        && (word[0] == valid[0] || word[^1] == valid[^1]);
 
     private static int Distance(string a, string b)
     {

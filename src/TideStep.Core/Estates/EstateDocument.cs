@@ -86,6 +86,8 @@ public static class EstateDocument
     {
         var nodes = ImmutableDictionary.CreateBuilder<string, EstateNode>();
         var guests = new List<(string Pattern, Place At)>();
+        if (!Few(document, findings))
+            return nodes.ToImmutable();
         foreach (var (pattern, value, at) in document.Map("nodes"))
         {
             var form = Form.Open(value is TextNode { Text: "" } ? null : value, $"node {pattern}", findings, at);
@@ -111,21 +113,11 @@ public static class EstateDocument
             if (hosts.Length > 0)
                 guests.Add((pattern, form.PlaceOf("on")));
             form.Close();
-            if (NodePattern.CountOf(pattern) is not { } many)
+            if (NodePattern.Expand(pattern) is not { } names)
             {
                 findings.Add($"'{pattern}' is no pattern of node names", at, "Patterns look like 'ns-led-[1-3]'.");
                 continue;
             }
-            if (nodes.Count + many > NodeLimit)
-            {
-                findings.Add(
-                    $"the estate has more than {NodeLimit} nodes with '{pattern}', which stands for {many}",
-                    at,
-                    "Describe what is upgraded together as an estate of its own."
-                );
-                break;
-            }
-            var names = NodePattern.Expand(pattern)!.Value;
             for (var i = 0; i < names.Length; i++)
             {
                 Form.CheckId(names[i], at, "node", findings);
@@ -155,6 +147,24 @@ public static class EstateDocument
 
     /// <summary>The most nodes that an estate may have; counted before they are made.</summary>
     public const int NodeLimit = 250_000;
+
+    private static bool Few(Form document, Findings findings)
+    {
+        var all = 0L;
+        foreach (var (pattern, _, at) in document.Map("nodes"))
+        {
+            var many = NodePattern.CountOf(pattern) ?? 0;
+            if ((all += many) <= NodeLimit)
+                continue;
+            findings.Add(
+                $"the estate has more than {NodeLimit} nodes with '{pattern}', which stands for {many}",
+                at,
+                "Describe what is upgraded together as an estate of its own."
+            );
+            return false;
+        }
+        return true;
+    }
 
     private static Reach ReadReach(Form form, string pattern, Findings findings)
     {

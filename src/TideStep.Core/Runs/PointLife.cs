@@ -40,32 +40,37 @@ public static class PointLife
     {
         var known = runs.OrderBy(r => r.Trace.OpenedAt).ToList();
         var lines = known.SelectMany(r => r.Trace.Points.Select(p => Line(r.Run, r.Trace, p))).ToList();
+        // What lies at one place of one node, in the order in which it was captured.
+        var places = lines
+            .GroupBy(l => (l.Point.Planned.Node, l.Point.Place))
+            .ToDictionary(g => g.Key, g => g.OrderBy(l => l.Point.CapturedAt).ToList());
+        var voiding = known.Where(r => !r.Trace.Voiding.IsEmpty).ToList();
+        var back = known.Where(r => r.Trace.LeadsBack is not null).ToLookup(r => r.Trace.LeadsBack!);
         for (var i = 0; i < lines.Count; i++)
         {
             var line = lines[i];
             if (line.Point.State is PointState.GivenUp or PointState.GivingUp or PointState.Void or null)
                 continue;
-            if (
-                lines.FirstOrDefault(o =>
-                    o.Point.Planned.Node == line.Point.Planned.Node
-                    && o.Point.Place == line.Point.Place
-                    && o.Point.CapturedAt > line.Point.CapturedAt
-                ) is
-                { } over
-            )
+            var later = places[(line.Point.Planned.Node, line.Point.Place)];
+            if (later[^1] is var newest && newest.Point.CapturedAt > line.Point.CapturedAt)
+            {
+                var over = later.First(o => o.Point.CapturedAt > line.Point.CapturedAt);
                 lines[i] = line with
                 {
                     Point = line.Point with { State = PointState.Void, Why = $"written over by run {over.Run}" },
                     Overwritten = true,
                 };
-            else if (known.Select(r => Voiding(line, r.Run, r.Trace)).FirstOrDefault(v => v is not null) is { } voided)
+            }
+            else if (
+                voiding.Select(r => Voiding(line, r.Run, r.Trace)).FirstOrDefault(v => v is not null) is { } voided
+            )
                 lines[i] = line with { Point = line.Point with { State = PointState.Void, Why = voided } };
             else if (line.Until <= now)
                 lines[i] = line with
                 {
                     Point = line.Point with { State = PointState.Expired, Why = $"served till {line.Until:u}" },
                 };
-            else if (known.FirstOrDefault(r => Used(line, r.Trace)) is { Run: { } by })
+            else if (back[line.Run].FirstOrDefault(r => Used(line, r.Trace)) is { Run: { } by })
                 lines[i] = line with
                 {
                     Point = line.Point with { State = PointState.Used, Why = $"brought back by run {by}" },

@@ -1,7 +1,5 @@
 using System.Collections.Immutable;
 using System.Reflection;
-using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
@@ -31,7 +29,7 @@ public static class RunMemento
     ];
 
     /// <summary>What tells this program's shape from every other.</summary>
-    public static string Shape { get; } = ShapeOf();
+    public static string Shape { get; } = Shapes.Of(Slots.Select(s => (s.Name, s.Kept)));
 
     /// <summary>What the state is at this moment; nothing in it changes afterwards. To be taken while nothing changes
     /// the state, and quick.</summary>
@@ -64,36 +62,6 @@ public static class RunMemento
         foreach (var slot in Slots)
             slot.Put(state, document.RootElement.GetProperty(slot.Name).Deserialize(slot.Kept, Options));
         return state;
-    }
-
-    private static string ShapeOf()
-    {
-        var (text, seen) = (new StringBuilder(), new HashSet<Type>());
-        foreach (var slot in Slots)
-        {
-            text.Append(slot.Name).Append(' ');
-            Describe(slot.Kept, text, seen);
-        }
-        return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text.ToString())))[..16];
-    }
-
-    // Every type of ours that is in it, with all of its properties.
-    private static void Describe(Type type, StringBuilder text, HashSet<Type> seen)
-    {
-        text.Append(type.FullName).Append('\n');
-        foreach (var part in type.GetGenericArguments())
-            Describe(part, text, seen);
-        if (type.GetElementType() is { } element)
-            Describe(element, text, seen);
-        if (type.Assembly != typeof(RunState).Assembly || !seen.Add(type))
-            return;
-        if (type.IsEnum)
-            text.AppendJoin(' ', Enum.GetNames(type)).Append('\n');
-        foreach (var property in type.GetProperties().OrderBy(p => p.Name, StringComparer.Ordinal))
-        {
-            text.Append(property.Name).Append(' ');
-            Describe(property.PropertyType, text, seen);
-        }
     }
 
     /// <summary>A field, and as what it is kept: collections that grow are kept as arrays of what is in them.</summary>

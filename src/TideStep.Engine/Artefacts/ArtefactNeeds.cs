@@ -1,4 +1,4 @@
-using System.Text.Json;
+using System.Runtime.CompilerServices;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
@@ -11,16 +11,16 @@ namespace TideStep.Engine.Artefacts;
 public sealed class ArtefactNeeds(IDocumentStore documents, IJournal journal, TimeProvider time)
 {
     private static readonly TimeSpan Lately = TimeSpan.FromDays(60);
-    private const int MostPlans = 100;
+    private const int Page = 100;
 
     /// <summary>By the artefact's name.</summary>
     public async Task<IReadOnlyDictionary<string, List<(string Plan, string Node)>>> FindAsync(CancellationToken ct)
     {
-        var runs = (await journal.RunsAsync(openOnly: false, 500, null, ct)).ToLookup(r => r.Plan);
+        var runs = (await RunsAsync(ct)).ToLookup(r => r.Plan);
         var needed = new Dictionary<string, List<(string, string)>>();
-        foreach (var stored in await documents.PlansAsync(MostPlans, ct))
+        await foreach (var stored in PlansAsync(ct))
         {
-            if (stored.At < time.GetUtcNow() - Lately || stored.Kind != Plan.Upgrade)
+            if (stored.Kind != Plan.Upgrade)
                 continue;
             var its = runs[stored.Digest].ToList();
             if (
@@ -40,5 +40,35 @@ public sealed class ArtefactNeeds(IDocumentStore documents, IJournal journal, Ti
             }
         }
         return needed;
+    }
+
+    private async Task<List<StoredRun>> RunsAsync(CancellationToken ct)
+    {
+        var all = new List<StoredRun>();
+        while (true)
+        {
+            var page = await journal.RunsAsync(openOnly: false, Page, all.LastOrDefault()?.Id, ct);
+            all.AddRange(page);
+            if (page.Count < Page)
+                return all;
+        }
+    }
+
+    private async IAsyncEnumerable<StoredPlan> PlansAsync([EnumeratorCancellation] CancellationToken ct)
+    {
+        string? after = null;
+        while (true)
+        {
+            var page = await documents.PlansAsync(Page, after, ct);
+            foreach (var stored in page)
+            {
+                if (stored.At < time.GetUtcNow() - Lately)
+                    yield break;
+                yield return stored;
+            }
+            if (page.Count < Page)
+                yield break;
+            after = page[^1].Digest;
+        }
     }
 }

@@ -112,7 +112,8 @@ public sealed class Tidying(
             JsonSerializer.Serialize(report, Json.Options),
             report.ToMarkdown(zone),
             JsonSerializer.Serialize(RunLine.Of(run, state, state.OpenedAt ?? state.LastAt), Json.Options),
-            RunLine.WordsOf(run, state)
+            RunLine.WordsOf(run, state),
+            RunTraces.Write(RunTrace.Of(state))
         );
     }
 

@@ -34,6 +34,8 @@ public static class Backup
     /// <exception cref="StoreUnavailableException">The database can't be read.</exception>
     public static async Task<BackupNote> WriteAsync(Target from, string folder, CancellationToken ct)
     {
+        if (Whole(folder).StartsWith(Whole(from.Data), StringComparison.Ordinal))
+            throw new IOException($"{folder} lies in the data folder, which is what is copied: name one elsewhere");
         MakeEmpty(folder);
         // What the database speaks of was there before it said so: files are copied after it.
         using (var connection = from.Open())
@@ -54,6 +56,18 @@ public static class Backup
             ct
         );
         return note;
+    }
+
+    // With links followed, and with a slash behind it.
+    private static string Whole(string folder)
+    {
+        var (path, rest) = (new DirectoryInfo(Path.GetFullPath(folder)), "");
+        while (!path.Exists && path.Parent is { } parent)
+            (rest, path) = ($"{path.Name}/{rest}", parent);
+        for (var at = path; at is not null; at = at.Parent)
+            if (at.ResolveLinkTarget(returnFinalTarget: true) is { } target)
+                return Whole(Path.Combine(target.FullName, Path.GetRelativePath(at.FullName, path.FullName), rest));
+        return $"{path.FullName.TrimEnd('/')}/{rest}";
     }
 
     /// <summary>Brings a backup back where nothing is yet.</summary>

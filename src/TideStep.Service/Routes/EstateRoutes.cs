@@ -104,8 +104,8 @@ public static class EstateRoutes
                         )
             )
             .WithSummary("A document as it was imported, the last revision or a named one");
-        api.MapGet("/estate/drift", async (EstateDesk desk, RunDesk runs, CancellationToken ct) =>
-                await desk.DriftAsync(await runs.LastLeftAsync(ct), ct) is { } drift
+        api.MapGet("/estate/drift", async (EstateDesk desk, RunTraces traces, CancellationToken ct) =>
+                await desk.DriftAsync(await traces.LastLeftAsync(ct), ct) is { } drift
                     ? Results.Ok(drift)
                     : Answers.Problem(404, EstateDesk.NoEstate)
             )

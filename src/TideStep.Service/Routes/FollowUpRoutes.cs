@@ -17,12 +17,30 @@ public sealed record FollowUpRequest(
 /// <summary>Routes of what runs leave to be done.</summary>
 public static class FollowUpRoutes
 {
+    private static string Place(FollowUpLine line) => $"{line.Run} {line.Id}";
+
     public static void MapFollowUps(this RouteGroupBuilder api)
     {
-        api.MapGet("/follow-ups", async (string? run, bool? all, FollowUpDesk desk, CancellationToken ct) =>
-                await desk.ListAsync(run, all ?? false, ct)
+        api.MapGet(
+                "/follow-ups",
+                async (
+                    HttpContext http,
+                    string? run,
+                    bool? all,
+                    string? after,
+                    int? limit,
+                    FollowUpDesk desk,
+                    CancellationToken ct
+                ) =>
+                    Pages.Of(http, await desk.ListAsync(run, all ?? false, ct), after, Pages.Size(limit, 500), Place)
+                        is { } page
+                        ? Results.Ok(page)
+                        : Pages.NoPlace(after!)
             )
-            .WithSummary("What runs left to be done; all=true for what is done as well");
+            .Produces<FollowUpLine[]>()
+            .WithSummary(
+                "What runs left to be done; all=true for what is done as well; the Link header names the next page"
+            );
         api.MapPost(
                 "/follow-ups",
                 async (HttpContext http, FollowUpRequest request, FollowUpDesk desk, CancellationToken ct) =>

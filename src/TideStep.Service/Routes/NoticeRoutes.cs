@@ -27,22 +27,40 @@ public static class NoticeRoutes
 {
     public static void MapNotices(this RouteGroupBuilder api)
     {
-        api.MapGet("/notices", async (int? limit, string? run, INoticeStore store, CancellationToken ct) =>
-                (await store.NoticesAsync(Math.Clamp(limit ?? 50, 1, 500), run, ct))
-                    .Select(n => new NoticeLine(
-                        n.Id,
-                        n.Run,
-                        n.Rule,
-                        n.Moment,
-                        n.At,
-                        n.State,
-                        n.Attempts,
-                        n.State == StoredNotice.Waiting ? n.NextAt : null,
-                        n.Said
-                    ))
-                    .ToList()
+        api.MapGet(
+                "/notices",
+                async (
+                    HttpContext http,
+                    int? limit,
+                    string? run,
+                    string? after,
+                    INoticeStore store,
+                    CancellationToken ct
+                ) =>
+                    Pages
+                        .Of(
+                            http,
+                            await store.NoticesAsync(Pages.Size(limit) + 1, run, after, ct),
+                            Pages.Size(limit),
+                            n => n.Id
+                        )
+                        .Select(n => new NoticeLine(
+                            n.Id,
+                            n.Run,
+                            n.Rule,
+                            n.Moment,
+                            n.At,
+                            n.State,
+                            n.Attempts,
+                            n.State == StoredNotice.Waiting ? n.NextAt : null,
+                            n.Said
+                        ))
+                        .ToList()
             )
-            .WithSummary("Notices, newest first: sent, waiting, or given up");
+            .WithSummary(
+                "Notices, newest first: sent, waiting, or given up; the Link header names the next page, and a page "
+                    + "behind a notice that was taken away since is empty"
+            );
         api.MapGet("/notices/rules", async (NoticeDesk desk, CancellationToken ct) =>
                 (await desk.SettingsAsync(ct))
                     .Rules.Select(r => new NoticeRuleLine(

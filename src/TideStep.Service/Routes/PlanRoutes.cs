@@ -82,10 +82,25 @@ public static class PlanRoutes
                 searches.Stop(id) ? Results.NoContent() : Answers.Problem(404, NotRunning(id))
             )
             .WithSummary("Stop a search; it answers with what it has");
-        api.MapGet("/plans", (PlanList plans, int? limit, CancellationToken ct) =>
-                plans.OfAsync(Math.Clamp(limit ?? 50, 1, 500), ct)
+        api.MapGet(
+                "/plans",
+                async (
+                    HttpContext http,
+                    PlanList plans,
+                    IDocumentStore store,
+                    int? limit,
+                    string? after,
+                    CancellationToken ct
+                ) =>
+                {
+                    if (after is not null && await store.FindPlanAsync(after, ct) is null)
+                        return Pages.NoPlace(after);
+                    var found = await plans.OfAsync(Pages.Size(limit) + 1, after, ct);
+                    return Results.Ok(Pages.Of(http, found, Pages.Size(limit), p => p.Digest));
+                }
             )
-            .WithSummary("Plans, newest first");
+            .Produces<PlanLine[]>()
+            .WithSummary("Plans, newest first; the Link header names the next page");
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
                 await desk.FindPlanAsync(digest, ct) is { } plan
                     ? Results.Ok(new PlanView(plan.Digest, plan))

@@ -66,21 +66,37 @@ public sealed record PointView(
 /// <summary>Routes of rollback points.</summary>
 public static class PointRoutes
 {
+    private static string Place(PointLine line) => $"{line.Run} {line.Point.Planned.Id}";
+
     public static void MapPoints(this RouteGroupBuilder api)
     {
         api.MapGet(
                 "/points",
-                async (string? run, string? component, string? state, PointDesk desk, CancellationToken ct) =>
-                    (await desk.ListAsync(ct))
-                        .Where(l =>
-                            (run is null || l.Run == run)
-                            && (component is null || l.Point.Planned.Component == component)
-                            && (state is null || l.Point.State == state)
-                        )
-                        .Select(PointView.Of)
-                        .ToList()
+                async (
+                    HttpContext http,
+                    string? run,
+                    string? component,
+                    string? state,
+                    string? after,
+                    int? limit,
+                    PointDesk desk,
+                    CancellationToken ct
+                ) =>
+                {
+                    var all = (await desk.ListAsync(ct)).Where(l =>
+                        (run is null || l.Run == run)
+                        && (component is null || l.Point.Planned.Component == component)
+                        && (state is null || l.Point.State == state)
+                    );
+                    return Pages.Of(http, [.. all], after, Pages.Size(limit, 500, 2000), Place) is { } page
+                        ? Results.Ok(page.Select(PointView.Of))
+                        : Pages.NoPlace(after!);
+                }
             )
-            .WithSummary("Rollback points of all runs, newest first, each as it stands now");
+            .Produces<PointView[]>()
+            .WithSummary(
+                "Rollback points of all runs, newest first, each as it stands now; the Link header names the next page"
+            );
         api.MapPost(
                 "/points/give-up",
                 (HttpContext http, GiveUpRequest request, PointDesk desk, Idempotency once, CancellationToken ct) =>

@@ -84,8 +84,11 @@ public static class RunRoutes
         api.MapGet(
                 "/runs",
                 async (
+                    HttpContext http,
                     RunList list,
+                    IJournal journal,
                     int? limit,
+                    string? after,
                     DateTimeOffset? before,
                     string? search,
                     string? state,
@@ -108,13 +111,16 @@ public static class RunRoutes
                             );
                         status = all[at];
                     }
-                    return Results.Ok(await list.OfAsync(Math.Clamp(limit ?? 50, 1, 500), before, search, status, ct));
+                    if (after is not null && await journal.FindRunAsync(after, ct) is null)
+                        return Pages.NoPlace(after);
+                    var found = await list.OfAsync(Pages.Size(limit) + 1, after, before, search, status, ct);
+                    return Results.Ok(Pages.Of(http, found, Pages.Size(limit), r => r.Run));
                 }
             )
             .Produces<IReadOnlyList<RunLine>>()
             .WithSummary(
-                "Runs, newest first; page with before=; search= finds words in label, goal, names, members "
-                    + "and halts, state= a state"
+                "Runs, newest first; the Link header names the next page; before= for those opened before a moment, "
+                    + "search= finds words in label, goal, names, members and halts, state= a state"
             );
         api.MapGet("/runs/{run}/differences", async (string run, string from, RunDesk desk, CancellationToken ct) =>
             {
@@ -166,52 +172,6 @@ public static class RunRoutes
                 }
             )
             .WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
-        api.MapGet(
-                "/runs/{run}",
-                async (
-                    string run,
-                    string? lanes,
-                    int? most,
-                    RunDesk desk,
-                    ServiceSettings settings,
-                    CancellationToken ct
-                ) =>
-                {
-                    var number = 0;
-                    if (lanes is not (null or "all" or "current") && !int.TryParse(lanes, out number))
-                        return Answers.Problem(
-                            422,
-                            new Problem($"'{lanes}' names no parts", null, "Say all, current, or a part's number.")
-                        );
-                    return
-                        await Look(
-                            desk,
-                            run,
-                            s =>
-                                RunView.Of(
-                                    run,
-                                    s,
-                                    settings.Pace,
-                                    lanes switch
-                                    {
-                                        null or "all" => null,
-                                        "current" => n => n == Math.Max(1, s.CurrentBlock),
-                                        _ => n => n == number,
-                                    },
-                                    most is { } few ? Math.Max(0, few) : null
-                                ),
-                            ct
-                        )
-                            is { } view
-                        ? Results.Ok(view)
-                        : Missing(run);
-                }
-            )
-            .Produces<RunView>()
-            .WithSummary(
-                "A run as it stands; lanes= says of which parts the members are told: all, current, or one; "
-                    + "most= how many of each, those that failed or are at work before others"
-            );
         api.MapPost(
                 "/runs/{run}/start",
                 async (
@@ -298,7 +258,7 @@ public static class RunRoutes
                         && Orders.AnotherHalt(state, request.Halt) is null
                     )
                     {
-                        var plan = await desk.ReturnPlanAsync(run, state, request.AsFarAs, ct);
+                        var plan = await desk.WayBack.PlanAsync(run, state, request.AsFarAs, ct);
                         if (!plan.Ok)
                             return Answers.Problems(409, "this return path can't be taken", plan.Problems);
                     }
@@ -569,7 +529,7 @@ public static class RunRoutes
         );
     }
 
-    private static IResult Missing(string run) => Answers.Problem(404, RunDesk.NoRun(run));
+    internal static IResult Missing(string run) => Answers.Problem(404, RunDesk.NoRun(run));
 
     // A run that this service carries is looked at in memory; any other is folded from its journal.
     private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct)

@@ -59,11 +59,18 @@ public static class SurveyRoutes
             )
             .Produces<SurveyProgress>()
             .WithSummary("How far the survey that is being taken has come");
-        api.MapGet("/surveys", async (int? limit, EstateDesk desk, CancellationToken ct) =>
-                await desk.SurveysAsync(Math.Clamp(limit ?? 20, 1, 200), ct)
+        api.MapGet(
+                "/surveys",
+                async (HttpContext http, int? limit, long? after, EstateDesk desk, CancellationToken ct) =>
+                    Pages.Of(
+                        http,
+                        await desk.SurveysAsync(Pages.Size(limit, 20, 200) + 1, after, ct),
+                        Pages.Size(limit, 20, 200),
+                        s => s.Number.ToString(System.Globalization.CultureInfo.InvariantCulture)
+                    )
             )
             .Produces<SurveyLine[]>()
-            .WithSummary("The surveys kept, newest first");
+            .WithSummary("The surveys kept, newest first; the Link header names the next page");
         api.MapGet(
                 "/surveys/{number:long}/differences",
                 async (long number, long from, EstateDesk desk, CancellationToken ct) =>

@@ -224,13 +224,15 @@ public abstract partial class SqlStore
     }
 
     private static IEnumerable<Damage> Reservations(DbConnection c) =>
-        c.Query<(string Subject, string Run)>(
-                "select subject, run from reservations where run not in (select id from runs where ended is null)"
+        c.Query<(string Subject, string Run, string? Ended)>(
+                "select v.subject, v.run, r.ended from reservations v left join runs r on r.id = v.run "
+                    + "where r.id is null or r.ended is not null"
             )
-            .Select(r => new Damage(
-                $"reservation {r.Subject}",
-                $"run {r.Run}, which holds it, is not there or has ended"
-            ));
+            .Select(r =>
+                r.Ended is null
+                    ? new Damage($"reservation {r.Subject}", $"run {r.Run}, which holds it, is not there")
+                    : new Damage($"reservation {r.Subject}", $"run {r.Run}, which held it, has ended", Rebuilt: true)
+            );
 
     private static IEnumerable<Damage> Counters(DbConnection c)
     {

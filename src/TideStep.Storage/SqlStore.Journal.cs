@@ -349,6 +349,8 @@ public abstract partial class SqlStore : IJournal
         IReadOnlyCollection<string> subjects
     )
     {
+        // A service that was ended right after a run's end has not given back what that held.
+        c.Execute("delete from reservations where run in (select id from runs where ended is not null)");
         foreach (var subject in subjects.Order(StringComparer.Ordinal))
             c.Execute(
                 "insert into reservations (subject, run) values (@subject, @run) on conflict (subject) do nothing",

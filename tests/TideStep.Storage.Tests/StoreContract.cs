@@ -311,6 +311,16 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_a_run_held_that_has_ended_is_free_also_where_it_was_not_given_back()
+    {
+        var (run, epoch) = await RunAsync();
+        Assert.Empty(await _store.ReserveAsync(run, [run + "x"], default));
+        Assert.Equal([(run + "x", run)], await _store.ReserveAsync("other" + run, [run + "x"], default));
+        await _store.AppendAsync(run, epoch, 1, [new Ended(RunEnd.Completed)], Now, default);
+        Assert.Empty(await _store.ReserveAsync("other" + run, [run + "x"], default));
+    }
+
+    [Fact]
     public async Task A_run_is_made_with_its_reservations_or_not_at_all()
     {
         var (a, b) = ("ra" + Guid.NewGuid().ToString("N"), "rb" + Guid.NewGuid().ToString("N"));

@@ -53,7 +53,7 @@ public sealed class LargeRequests : IDisposable
     // What comes in pieces does not say how long it is: it is looked whether it ends before it is large.
     private static async Task<long> SizeAsync(HttpContext http)
     {
-        http.Request.EnableBuffering((int)Small, Most);
+        http.Request.EnableBuffering((int)Small);
         var (piece, seen) = (new byte[16 * 1024], 0L);
         while (seen <= Small && await http.Request.Body.ReadAsync(piece, http.RequestAborted) is > 0 and var read)
             seen += read;

@@ -204,7 +204,7 @@ builder.Services.AddSingleton(services => new NoticeDesk(
 Requests.Configure(builder.Services);
 builder.Services.AddProblemDetails().AddExceptionHandler<Unkept>();
 builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
-builder.Services.AddOpenApi();
+builder.Services.AddOpenApi(document => document.AddSchemaTransformer(OpenApiShapes.ShapeAsync));
 builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
 builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 64L * 1024 * 1024);
 

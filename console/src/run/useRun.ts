@@ -58,7 +58,7 @@ function watch(path: string, asked: string, tell: (next: (was: Seen) => Seen) =>
     try {
       const run = await get<Run>(`${path}?${asked}`);
       show(() => ({ run, connected: true }));
-      if (run.ended === undefined) later(open, 0);
+      if (run.ended === undefined) later(open, retryAfter);
       else later(() => void ask(), endedAgainAfter);
     } catch (error) {
       show((was) => (was.run ? { ...was, connected: false } : { error: error as Error, connected: false }));

@@ -172,6 +172,7 @@ public sealed class ViewFeeds(
             }
             lock (_gate)
             {
+                _last?.Dispose();
                 (_last, _whole) = (now, whole);
                 // Who takes up nothing comes again, and gets a whole view then.
                 foreach (var slow in _watchers.Where(w => !w.Pass(frame)).ToList())

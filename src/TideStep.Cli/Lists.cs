@@ -25,6 +25,6 @@ public static class Lists
     public static void TellMore(bool more, int most, string what)
     {
         if (more)
-            Console.Error.WriteLine($"These are the newest {most} {what}; there are more: say --most.");
+            Console.Error.WriteLine($"There are more {what} than the newest {most}: say --most.");
     }
 }

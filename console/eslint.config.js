@@ -2,7 +2,7 @@ import js from '@eslint/js';
 import hooks from 'eslint-plugin-react-hooks';
 import ts from 'typescript-eslint';
 
-export default ts.config({ ignores: ['dist'] }, js.configs.recommended, ...ts.configs.strict, {
+export default ts.config({ ignores: ['dist', 'src/shared/openapi.ts'] }, js.configs.recommended, ...ts.configs.strict, {
     plugins: { 'react-hooks': hooks },
     rules: hooks.configs.recommended.rules,
 });

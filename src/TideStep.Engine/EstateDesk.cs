@@ -35,6 +35,56 @@ public sealed partial class EstateDesk(IDocumentStore store, MemberReader reader
         IReadOnlyList<IncomingDocument> documents,
         string by,
         CancellationToken ct
+    ) => await ImportAsync(documents, by, after: null, ct);
+
+    /// <summary>The same; where <paramref name="after"/> is given, only if that still is the last revision of the one
+    /// document.</summary>
+    public async Task<(IReadOnlyList<StoredDocument> Saved, ImmutableArray<Problem> Problems)> ImportAsync(
+        IReadOnlyList<IncomingDocument> documents,
+        string by,
+        long? after,
+        CancellationToken ct
+    )
+    {
+        var (incoming, problems) = await ReadAsync(documents, by, ct);
+        if (!problems.IsEmpty)
+            return ([], problems);
+        if (after is { } known)
+        {
+            if (incoming is not [var only])
+                return ([], [new Problem("a revision can be named for a single document only")]);
+            if (!await store.SaveAfterAsync(only, known, ct))
+                return (
+                    [],
+                    [
+                        new Problem(
+                            $"{only.Kind} '{only.Id}' was changed meanwhile",
+                            $"what was sent was made from revision {known}",
+                            "Look at what changed, and send it again with the last revision."
+                        )
+                        {
+                            Conflict = true,
+                        },
+                    ]
+                );
+            incoming = [only with { Revision = known + 1 }];
+        }
+        else
+            incoming = await store.SaveAsync(incoming, ct);
+        _current = null;
+        return (incoming, []);
+    }
+
+    /// <summary>Everything that would keep documents from being imported; nothing is kept.</summary>
+    public async Task<ImmutableArray<Problem>> CheckAsync(
+        IReadOnlyList<IncomingDocument> documents,
+        CancellationToken ct
+    ) => (await ReadAsync(documents, "", ct)).Problems;
+
+    private async Task<(IReadOnlyList<StoredDocument> Read, ImmutableArray<Problem> Problems)> ReadAsync(
+        IReadOnlyList<IncomingDocument> documents,
+        string by,
+        CancellationToken ct
     )
     {
         var findings = new Findings();
@@ -103,11 +153,7 @@ public sealed partial class EstateDesk(IDocumentStore store, MemberReader reader
             if (readings.Value is not null)
                 incoming.Add(Stored(ReadingsKind, estate.Id, document.Text, by));
         }
-        if (findings.Any)
-            return ([], findings.All);
-        var saved = await store.SaveAsync(incoming, ct);
-        _current = null;
-        return (saved, []);
+        return findings.Any ? ([], findings.All) : (incoming, []);
     }
 
     // What is damaged is put right by what comes in: it is left out here.

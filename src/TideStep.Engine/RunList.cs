@@ -16,13 +16,13 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
     /// <param name="after">Only those behind this run; from the newest on where null.</param>
     /// <param name="before">Only those opened before then; all where null.</param>
     /// <param name="search">Words that have to be found; none where null.</param>
-    /// <param name="status">Only those that stand so; all where null.</param>
+    /// <param name="stands">Only those of whose state it is true; all where null.</param>
     public async Task<IReadOnlyList<RunLine>> OfAsync(
         int most,
         string? after,
         DateTimeOffset? before,
         string? search,
-        RunStatus? status,
+        Func<RunStatus, bool>? stands,
         CancellationToken ct
     )
     {
@@ -35,7 +35,7 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
                     found.Count < most
                     && await LineAsync(stored, last, kept, search is not null, ct) is var (line, words)
                     && RunLine.Finds(words, search)
-                    && (status is null || line.Status == status)
+                    && (stands is null || stands(line.Status))
                 )
                     found.Add(line);
             if (page.Count < Page)

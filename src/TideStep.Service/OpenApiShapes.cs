@@ -11,7 +11,7 @@ internal static class OpenApiShapes
 {
     private const JsonSchemaType Numbers = JsonSchemaType.Integer | JsonSchemaType.Number;
 
-    // What comes in is told as it is read: what must be there is what its type asks for.
+    // Of what comes in only that must be there which has no other value.
     private const string Incoming = "Request";
 
     public static Task ShapeAsync(OpenApiSchema schema, OpenApiSchemaTransformerContext context, CancellationToken ct)
@@ -23,15 +23,42 @@ internal static class OpenApiShapes
             (schema.Type, schema.Pattern) = (kind & ~JsonSchemaType.String, null);
         if (context.JsonPropertyInfo is not null && schema.Type is { } its)
             schema.Type = its & ~JsonSchemaType.Null;
-        if (schema.Properties is { Count: > 0 } properties)
+        if (schema.Properties is { Count: > 0 })
         {
-            foreach (var (name, property) in properties.ToList())
-                if (property.OneOf is [{ Type: JsonSchemaType.Null }, var only])
-                    properties[name] = only;
-            if (!type.Name.EndsWith(Incoming, StringComparison.Ordinal))
-                schema.Required = context.JsonTypeInfo.Properties.Where(AlwaysThere).Select(p => p.Name).ToHashSet();
+            var always = context.JsonTypeInfo.Properties.Where(AlwaysThere).Select(p => p.Name).ToHashSet();
+            if (type.Name.EndsWith(Incoming, StringComparison.Ordinal))
+                always.IntersectWith(schema.Required ?? new HashSet<string>());
+            schema.Required = always;
         }
         return Task.CompletedTask;
+    }
+
+    /// <summary>The same for what is written only once all schemas are there: references that may be missing, and
+    /// enumerations.</summary>
+    public static Task FinishAsync(OpenApiDocument document, OpenApiDocumentTransformerContext _, CancellationToken ct)
+    {
+        foreach (var schema in document.Components?.Schemas?.Values.OfType<OpenApiSchema>() ?? [])
+        {
+            NeverNull(schema);
+            foreach (var (name, property) in schema.Properties?.ToList() ?? [])
+            {
+                if (property.OneOf is [{ Type: JsonSchemaType.Null }, var only])
+                    schema.Properties![name] = only;
+                else if (property is OpenApiSchema own)
+                    NeverNull(own);
+            }
+        }
+        return Task.CompletedTask;
+    }
+
+    private static void NeverNull(OpenApiSchema schema)
+    {
+        if (schema.Type is { } type && (type & JsonSchemaType.Null) != 0 && type != JsonSchemaType.Null)
+            schema.Type = type & ~JsonSchemaType.Null;
+        if (schema.Type is { } kind && (kind & Numbers) != 0)
+            (schema.Type, schema.Pattern) = (kind & ~JsonSchemaType.String, null);
+        if (schema.Enum is { } values && values.Any(v => v is null))
+            schema.Enum = [.. values.Where(v => v is not null)];
     }
 
     private static bool AlwaysThere(JsonPropertyInfo property) =>

@@ -204,7 +204,9 @@ builder.Services.AddSingleton(services => new NoticeDesk(
 Requests.Configure(builder.Services);
 builder.Services.AddProblemDetails().AddExceptionHandler<Unkept>();
 builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
-builder.Services.AddOpenApi(document => document.AddSchemaTransformer(OpenApiShapes.ShapeAsync));
+builder.Services.AddOpenApi(document =>
+    document.AddSchemaTransformer(OpenApiShapes.ShapeAsync).AddDocumentTransformer(OpenApiShapes.FinishAsync)
+);
 builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
 builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 64L * 1024 * 1024);
 
@@ -247,6 +249,7 @@ app.MapOpenApi();
 app.MapEntry(key);
 var api = app.MapGroup("/api");
 api.MapEstate();
+api.MapDocuments();
 api.MapTables();
 api.MapPlans();
 api.MapChecks();
@@ -262,12 +265,7 @@ api.MapFollowUps();
 api.MapKeeping();
 api.MapRehearsals();
 api.MapPoints();
-api.MapGet("/service", () => new
-        {
-            version = ServiceSettings.Version,
-            installation,
-            settings.Pace,
-        })
+api.MapGet("/service", () => new ServiceView(ServiceSettings.Version, installation, settings.Pace))
     .WithSummary("This service");
 if (settings.Console is { } folder)
     app.MapFallback(

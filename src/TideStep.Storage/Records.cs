@@ -2,6 +2,9 @@ using TideStep.Core.Runs;
 
 namespace TideStep.Storage;
 
+/// <summary>A revision of a document, by whom and when; its length in characters.</summary>
+public sealed record DocumentRevision(long Revision, string Digest, DateTimeOffset At, string Author, long Length);
+
 /// <summary>One revision of a document; revisions of a kind and identifier count from 1, none is ever lost.</summary>
 public sealed record StoredDocument(
     string Kind,

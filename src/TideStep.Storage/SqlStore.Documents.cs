@@ -163,6 +163,38 @@ public abstract partial class SqlStore : IDocumentStore
                         ? Undamaged(row.ToDocument())
                         : null), ct);
 
+    private sealed record RevisionRow(long Revision, string Digest, string At, string Author, long Length)
+    {
+        public RevisionRow()
+            : this(0, "", "", "", 0) { }
+    }
+
+    public Task<IReadOnlyList<DocumentRevision>> RevisionsAsync(
+        string kind,
+        string id,
+        int limit,
+        CancellationToken ct
+    ) =>
+        ReadAsync(
+            c =>
+                (IReadOnlyList<DocumentRevision>)
+                    [
+                        .. c.Query<RevisionRow>(
+                                "select cast(revision as bigint) as revision, digest, at, author, "
+                                    + "cast(length(body) as bigint) as length from documents "
+                                    + "where kind = @kind and id = @id order by revision desc limit @limit",
+                                new
+                                {
+                                    kind,
+                                    id,
+                                    limit,
+                                }
+                            )
+                            .Select(r => new DocumentRevision(r.Revision, r.Digest, Time(r.At), r.Author, r.Length)),
+                    ],
+            ct
+        );
+
     public Task<IReadOnlyList<StoredDocument>> LatestAsync(string kind, CancellationToken ct) =>
         ReadAsync(
             c =>

@@ -203,6 +203,9 @@ public interface IDocumentStore
 
     Task<StoredDocument?> FindAsync(string kind, string id, long revision, CancellationToken ct);
 
+    /// <summary>What is known of a document's revisions, newest first, without what they say.</summary>
+    Task<IReadOnlyList<DocumentRevision>> RevisionsAsync(string kind, string id, int limit, CancellationToken ct);
+
     /// <summary>The last revision of every document of a kind; those that are damaged say so.</summary>
     Task<IReadOnlyList<StoredDocument>> LatestAsync(string kind, CancellationToken ct);
 

@@ -89,7 +89,7 @@ public sealed class DeskTests : DeskBed
         for (var twice = 0; twice < 2; twice++)
             Assert.Equal((RunStatus.Completed, 1.0), ((await LineAsync()).Status, (await LineAsync()).Share));
         Assert.Empty(await list.OfAsync(10, null, null, "no such word", null, default));
-        Assert.Empty(await list.OfAsync(10, null, null, null, RunStatus.Halted, default));
+        Assert.Empty(await list.OfAsync(10, null, null, null, s => s == RunStatus.Halted, default));
         await _store.ForgetRowsAsync(default);
         Assert.Equal(RunStatus.Completed, (await LineAsync()).Status);
     }

@@ -104,7 +104,7 @@ public sealed class OlderDatabaseTests : IAsyncLifetime
     [Fact]
     public async Task A_run_that_had_halted_goes_on_to_its_end()
     {
-        var run = (await new RunList(_runs, _store).OfAsync(10, null, null, null, RunStatus.Halted, default))
+        var run = (await new RunList(_runs, _store).OfAsync(10, null, null, null, s => s == RunStatus.Halted, default))
             .Single()
             .Run;
         await _runs.ResumeAsync(default);

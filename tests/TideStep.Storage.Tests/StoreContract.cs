@@ -261,6 +261,12 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Single(kept, k => k);
         var last = (await _store.FindAsync("readings", id, default))!;
         Assert.Equal((2, $"second {Array.IndexOf(kept, true)}"), (last.Revision, last.Body));
+        Assert.Equal(
+            [(2, last.Digest, last.Body.Length), (1, Of("first").Digest, 5)],
+            (await _store.RevisionsAsync("readings", id, 10, default)).Select(r => (r.Revision, r.Digest, r.Length))
+        );
+        Assert.Equal(2, Assert.Single(await _store.RevisionsAsync("readings", id, 1, default)).Revision);
+        Assert.Empty(await _store.RevisionsAsync("estate", id, 10, default));
     }
 
     [Fact]

@@ -6,6 +6,10 @@ namespace TideStep.Core.Documents;
 /// <summary>A place in a document; line and column count from 1.</summary>
 public sealed record Place(string File, int Line, int Column)
 {
+    /// <summary>Whether somebody else was first.</summary>
+    [JsonIgnore]
+    public bool Conflict { get; init; }
+
     public override string ToString() => $"{File}:{Line}:{Column}";
 }
 
@@ -15,6 +19,10 @@ public sealed record Problem(string What, string? Detail = null, string? Hint = 
     /// <summary>Whether what was asked for is not there at all, rather than refused.</summary>
     [JsonIgnore]
     public bool Absent { get; init; }
+
+    /// <summary>Whether somebody else was first.</summary>
+    [JsonIgnore]
+    public bool Conflict { get; init; }
 
     public override string ToString() =>
         (At is null ? "" : $"{At}: ")

@@ -22,6 +22,10 @@ public sealed record RunLine(
     /// null where it can be read.</summary>
     public string? SetAside { get; init; }
 
+    /// <summary>Whether a run of this state is over.</summary>
+    public static bool HasEnded(RunStatus status) =>
+        status is RunStatus.Completed or RunStatus.Returned or RunStatus.StoppedHere or RunStatus.Abandoned;
+
     /// <summary>A run as its state has it.</summary>
     /// <param name="opened">When it was opened, as the journal's list has it.</param>
     public static RunLine Of(string run, RunState state, DateTimeOffset opened) =>

@@ -114,6 +114,7 @@ public static class ArtefactRoutes
                     return Results.NoContent();
                 }
             )
+            .Produces(204)
             .WithSummary("Give an artefact up; refused while a plan needs it, unless 'anyway'");
         api.MapPost("/artefacts/fetch", (HttpContext http, FetchRequest request, Fetching fetching) =>
             {
@@ -132,9 +133,10 @@ public static class ArtefactRoutes
                     }
                 );
                 return wrong is null
-                    ? Results.Accepted($"/api/artefacts/fetch/{name}", new { name })
+                    ? Results.Accepted($"/api/artefacts/fetch/{name}", new FetchBegun(name))
                     : Answers.Problem(422, wrong);
             })
+            .Produces<FetchBegun>(202)
             .WithSummary("Fetch a file from an address into the library");
         api.MapGet(
                 "/artefacts/fetch/{name}",
@@ -162,10 +164,11 @@ public static class ArtefactRoutes
                     return taken.Count == 0 && problems.Count > 0
                         ? Answers.Problems(422, "nothing was taken in", problems)
                         : Results.Ok(
-                            new { taken = taken.Select(t => t.Name), problems = problems.Select(p => p.ToString()) }
+                            new FolderView([.. taken.Select(t => t.Name)], [.. problems.Select(p => p.ToString())])
                         );
                 }
             )
+            .Produces<FolderView>()
             .WithSummary("Take in every file of a folder on the service's machine");
         api.MapPost(
                 "/artefacts/staging",
@@ -257,6 +260,7 @@ public static class ArtefactRoutes
                 http.Response.Headers["Tus-Extension"] = Extensions;
                 return Results.NoContent();
             })
+            .Produces(204)
             .WithSummary("What of the tus protocol is spoken");
         uploads
             .MapPost("/", async (HttpContext http, Uploads desk, CancellationToken ct) =>
@@ -286,6 +290,7 @@ public static class ArtefactRoutes
                     ? Results.Created($"/api/artefacts/uploads/{begun.Value!.Id}", null)
                     : Answers.Problems(422, "the upload is refused", begun.Problems);
             })
+            .Produces(201)
             .WithSummary("Begin an upload (tus creation); one of the same file that broke off is taken up");
         uploads
             .MapMethods("/{id}", ["HEAD"], (HttpContext http, string id, Uploads desk) =>
@@ -298,6 +303,7 @@ public static class ArtefactRoutes
                 );
                 return Results.Ok();
             })
+            .Produces(200)
             .WithSummary("How much of an upload is here");
         uploads
             .MapPatch("/{id}", async (HttpContext http, string id, Uploads desk, CancellationToken ct) =>
@@ -331,9 +337,11 @@ public static class ArtefactRoutes
                     ? Answers.Problems(460, "what was uploaded is refused", taken.Problems)
                     : Results.NoContent();
             })
+            .Produces(204)
             .WithSummary("Send a piece of an upload from its offset on");
         uploads
             .MapDelete("/{id}", (string id, Uploads desk) => desk.Remove(id) ? Results.NoContent() : Results.NotFound())
+            .Produces(204)
             .WithSummary("Give an upload up (tus termination)");
     }
 

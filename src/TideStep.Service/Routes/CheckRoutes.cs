@@ -130,6 +130,7 @@ public static class CheckRoutes
                     ? Results.File(kept, "application/octet-stream", name ?? sha256)
                     : Answers.Problem(404, new Problem($"no evidence with the checksum {sha256} is kept"))
             )
+            .Produces<string>(200, "application/octet-stream")
             .WithSummary("A file that was kept as evidence, by its checksum");
         api.MapGet("/waivers", async (EstateDesk desk, CheckDesk checks, CancellationToken ct) =>
                 await desk.CurrentEstateAsync(ct) is { } estate

@@ -44,9 +44,10 @@ public static class EntryRoutes
                         )
                     )
             )
+            .Produces<string>(200, "application/schema+json")
             .WithSummary("The JSON Schema of a kind of document");
         app.MapPost("/api/links", (HttpContext http) =>
-                new { link = $"http://{http.Request.Host}/enter/{key.NewTicket()}" }
+                new LinkView($"http://{http.Request.Host}/enter/{key.NewTicket()}")
             )
             .WithSummary("A one-time link into the console");
     }

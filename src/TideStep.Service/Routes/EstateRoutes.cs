@@ -52,10 +52,7 @@ public sealed record EstateView(
     IReadOnlyList<ComponentLine> Components
 );
 
-/// <summary>Documents to import, all or none.</summary>
-public sealed record ImportRequest(IReadOnlyList<IncomingDocument> Documents);
-
-/// <summary>Routes of the estate: documents, readings, survey.</summary>
+/// <summary>Routes of the estate and the catalogue.</summary>
 public static class EstateRoutes
 {
     public static void MapEstate(this RouteGroupBuilder api)
@@ -67,43 +64,6 @@ public static class EstateRoutes
             )
             .Produces<EstateView>()
             .WithSummary("The estate with what was last read of it");
-        api.MapPost(
-                "/documents",
-                async (HttpContext http, ImportRequest request, EstateDesk desk, CancellationToken ct) =>
-                {
-                    var (saved, problems) = await desk.ImportAsync(request.Documents, AccessRules.ActorOf(http), ct);
-                    return problems.IsEmpty
-                        ? Results.Ok(
-                            saved.Select(s => new
-                            {
-                                s.Kind,
-                                s.Id,
-                                s.Revision,
-                                s.Digest,
-                            })
-                        )
-                        : Answers.Problems(
-                            422,
-                            $"nothing was imported: {problems.Length} problem{(problems.Length == 1 ? "" : "s")}",
-                            problems
-                        );
-                }
-            )
-            .WithSummary("Import documents, all or none; earlier revisions are kept");
-        api.MapGet(
-                "/documents/{kind}/{id}",
-                async (string kind, string id, long? revision, IDocumentStore store, CancellationToken ct) =>
-                    (revision is { } r ? await store.FindAsync(kind, id, r, ct) : await store.FindAsync(kind, id, ct))
-                        is { } found
-                        ? Results.Ok(found)
-                        : Answers.Problem(
-                            404,
-                            new Problem(
-                                $"there is no {kind} '{id}'{(revision is null ? "" : $" of revision {revision}")}"
-                            )
-                        )
-            )
-            .WithSummary("A document as it was imported, the last revision or a named one");
         api.MapGet("/estate/drift", async (EstateDesk desk, RunTraces traces, CancellationToken ct) =>
                 await desk.DriftAsync(await traces.LastLeftAsync(ct), ct) is { } drift
                     ? Results.Ok(drift)
@@ -111,44 +71,9 @@ public static class EstateRoutes
             )
             .Produces<Difference[]>()
             .WithSummary("What stands out of line: expected and found side by side, only what differs");
-        api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) => (
-                    await desk.CatalogueAsync(ct)
-                ).Products.Select(p => new
-                {
-                    p.Id,
-                    p.Title,
-                    releases = p.Releases.Select(r => new
-                    {
-                        r.Label,
-                        r.Line,
-                        r.Since,
-                        r.Ends,
-                        r.Brings,
-                        r.Removes,
-                        r.Changes,
-                        r.Problems,
-                    }),
-                    jumps = p.Jumps.Select(j => new
-                    {
-                        j.Id,
-                        from = j.From.Text,
-                        to = j.To.Label,
-                        j.Down,
-                        methods = j.Methods.Select(m => m.Method),
-                        j.Closes,
-                        requires = j.Requires.Select(r => new { r.Product, range = r.Range.Text }),
-                    }),
-                    related = p
-                        .Rules.Where(r =>
-                            r.End
-                                is RelationEnd.DependsOn
-                                    or RelationEnd.StandsOn
-                                    or RelationEnd.Inside
-                                    or RelationEnd.Peer
-                        )
-                        .Select(r => new { relation = r.End, other = r.Other })
-                        .Distinct(),
-                }))
+        api.MapGet("/catalogue", async (EstateDesk desk, CancellationToken ct) =>
+                (await desk.CatalogueAsync(ct)).Products.Select(ProductView.Of)
+            )
             .WithSummary("The products with their releases and jumps");
         api.MapGet("/catalogue/findings", async (EstateDesk desk, CancellationToken ct) =>
                 CatalogueReview.Of(await desk.CatalogueAsync(ct), await desk.IndexAsync(ct))

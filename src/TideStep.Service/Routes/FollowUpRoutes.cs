@@ -58,6 +58,7 @@ public static class FollowUpRoutes
                         ? Answers.Problem(problem.Absent ? 404 : 409, problem)
                         : Results.NoContent()
             )
+            .Produces(204)
             .WithSummary("Say that something left to be done is done, whose it is, or until when");
     }
 }

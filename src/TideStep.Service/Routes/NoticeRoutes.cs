@@ -99,6 +99,7 @@ public static class NoticeRoutes
                         );
                 }
             )
+            .Produces(204)
             .WithSummary("Send a made-up notice at once");
     }
 }

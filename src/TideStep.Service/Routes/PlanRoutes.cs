@@ -81,6 +81,7 @@ public static class PlanRoutes
         api.MapDelete("/searches/{id}", (string id, Searches searches) =>
                 searches.Stop(id) ? Results.NoContent() : Answers.Problem(404, NotRunning(id))
             )
+            .Produces(204)
             .WithSummary("Stop a search; it answers with what it has");
         api.MapGet(
                 "/plans",
@@ -121,6 +122,7 @@ public static class PlanRoutes
                     ? Results.Text(calendar.Value, "text/calendar", System.Text.Encoding.UTF8)
                     : Answers.Problems(409, "the plan has no hours", calendar.Problems);
             })
+            .Produces<string>(200, "text/calendar")
             .WithSummary("The windows of a plan as iCalendar");
         api.MapGet(
                 "/plans/{digest}/return",
@@ -145,16 +147,16 @@ public static class PlanRoutes
                         if (await desk.FindPlanAsync(wanted, ct) is null)
                             return Answers.Problem(404, RunDesk.NoPlan(wanted));
                     return Results.Ok(
-                        new
-                        {
-                            differences = PlanComparison.Of(
+                        new PlanDifferences(
+                            PlanComparison.Of(
                                 (await desk.FindPlanAsync(from, ct))!,
                                 (await desk.FindPlanAsync(digest, ct))!
-                            ),
-                        }
+                            )
+                        )
                     );
                 }
             )
+            .Produces<PlanDifferences>()
             .WithSummary("What a plan does otherwise than an earlier one, in words");
     }
 

@@ -79,6 +79,9 @@ public sealed record TimeLine(string Step, bool Used, LearntTime Time);
 /// <summary>Routes of runs: open, start, watch, hold, decide, report.</summary>
 public static class RunRoutes
 {
+    // Of all states of a run those in which it has not ended.
+    private const string Open = "open";
+
     public static void MapRuns(this RouteGroupBuilder api)
     {
         api.MapGet(
@@ -95,8 +98,8 @@ public static class RunRoutes
                     CancellationToken ct
                 ) =>
                 {
-                    RunStatus? status = null;
-                    if (state is not null)
+                    Func<RunStatus, bool>? stands = state == Open ? s => !RunLine.HasEnded(s) : null;
+                    if (state is not (null or Open))
                     {
                         var all = Enum.GetValues<RunStatus>();
                         var at = Array.FindIndex(all, s => Orders.Word(s) == state.Replace('-', ' '));
@@ -106,21 +109,23 @@ public static class RunRoutes
                                 new Problem(
                                     $"'{state}' is no state of a run",
                                     null,
-                                    $"Say one of {string.Join(", ", all.Select(s => Orders.Word(s)))}."
+                                    $"Say {Open}, or one of {string.Join(", ", all.Select(s => Orders.Word(s)))}."
                                 )
                             );
-                        status = all[at];
+                        var wanted = all[at];
+                        stands = s => s == wanted;
                     }
                     if (after is not null && await journal.FindRunAsync(after, ct) is null)
                         return Pages.NoPlace(after);
-                    var found = await list.OfAsync(Pages.Size(limit) + 1, after, before, search, status, ct);
+                    var found = await list.OfAsync(Pages.Size(limit) + 1, after, before, search, stands, ct);
                     return Results.Ok(Pages.Of(http, found, Pages.Size(limit), r => r.Run));
                 }
             )
             .Produces<IReadOnlyList<RunLine>>()
             .WithSummary(
                 "Runs, newest first; the Link header names the next page; before= for those opened before a moment, "
-                    + "search= finds words in label, goal, names, members and halts, state= a state"
+                    + "search= finds words in label, goal, names, members and halts, state= a state, or open for all "
+                    + "that have not ended"
             );
         api.MapGet("/runs/{run}/differences", async (string run, string from, RunDesk desk, CancellationToken ct) =>
             {
@@ -158,7 +163,7 @@ public static class RunRoutes
                                 (run, var problem) = await desk.OpenAsync(request.Plan, label, by, alive);
                                 refused = problem is null ? [] : [problem];
                             }
-                            return run is null ? null : (201, new { run });
+                            return run is null ? null : (201, new OpenedRun(run));
                         },
                         () =>
                             refused is [{ Absent: true }]
@@ -171,6 +176,7 @@ public static class RunRoutes
                     );
                 }
             )
+            .Produces<OpenedRun>(201)
             .WithSummary("Open a run of a plan, and start it where asked; nothing is opened when that is refused");
         api.MapPost(
                 "/runs/{run}/start",
@@ -211,6 +217,7 @@ public static class RunRoutes
                     );
                 }
             )
+            .Produces(202)
             .WithSummary(
                 "Start a run, now or at a time: premises are read again, what it works on is reserved; what "
                     + "only lies ready is done at once"
@@ -239,6 +246,7 @@ public static class RunRoutes
                         ct
                     )
             )
+            .Produces(202)
             .WithSummary("Hold at the next safe place of every member, at once, or at a time");
         MapSay(api, "go-on", (state, http, _) => Orders.GoOn(state, AccessRules.ActorOf(http)), "Let a held run go on");
         api.MapPost(
@@ -296,6 +304,7 @@ public static class RunRoutes
                     );
                 }
             )
+            .Produces(202)
             .WithSummary(
                 "Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, "
                     + "go-past-window, return-as-far-as, stop-here"
@@ -325,6 +334,7 @@ public static class RunRoutes
                         : Answers.Problem(422, orders.Problems[0]);
                 }
             )
+            .Produces(202)
             .WithSummary("Standing orders: what is decided at halts that nobody decides in time");
         api.MapPost(
                 "/runs/{run}/signatures",
@@ -355,6 +365,7 @@ public static class RunRoutes
                         ct
                     )
             )
+            .Produces(202)
             .WithSummary("Sign a step that a person does");
         api.MapGet(
                 "/runs/{run}/return-path",
@@ -365,18 +376,18 @@ public static class RunRoutes
                     var plan = await returns.PlanAsync(run, state, asFarAs, ct);
                     return plan.Ok
                         ? Results.Ok(
-                            new
+                            new ReturnPathView(true)
                             {
-                                open = true,
-                                length = plan.Value!.Expected,
-                                loss = plan.Value.Notes,
-                                goal = plan.Value.Goal,
-                                blocks = plan.Value.Blocks.Select(b => b.Title),
+                                Length = plan.Value!.Expected,
+                                Loss = plan.Value.Notes,
+                                Goal = plan.Value.Goal,
+                                Blocks = [.. plan.Value.Blocks.Select(b => b.Title)],
                             }
                         )
-                        : Results.Ok(new { open = false, why = plan.Problems.Select(p => p.What) });
+                        : Results.Ok(new ReturnPathView(false) { Why = [.. plan.Problems.Select(p => p.What)] });
                 }
             )
+            .Produces<ReturnPathView>()
             .WithSummary("The return path from where the run stands, its loss and length");
         api.MapPost(
                 "/runs/{run}/return",
@@ -402,7 +413,7 @@ public static class RunRoutes
                                 AccessRules.ActorOf(http),
                                 alive
                             );
-                            return back is null ? null : (201, new { run = back });
+                            return back is null ? null : (201, new OpenedRun(back));
                         },
                         () =>
                             refused is [{ Absent: true }]
@@ -411,6 +422,7 @@ public static class RunRoutes
                     );
                 }
             )
+            .Produces<OpenedRun>(201)
             .WithSummary("Lead a run back that has ended, as a run of its own; nothing is opened when that is refused");
         api.MapGet(
                 "/runs/{run}/outputs/{attempt}",
@@ -429,17 +441,20 @@ public static class RunRoutes
                         : Results.Text(ended.Output);
                 }
             )
+            .Produces<string>(200, "text/plain")
             .WithSummary("The output of an attempt, while it runs and afterwards");
         api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) =>
                 await journal.ReadAsync(run, after ?? 0, ct)
             )
             .WithSummary("The journal after a sequence number");
         api.MapGet("/runs/{run}/log", LogAsync)
+            .Produces<string>(200, "text/plain")
             .WithSummary(
                 "The journal as a log for people: all of it or what is about one member, with the outputs of "
                     + "the attempts if they are wanted"
             );
         api.MapGet("/runs/{run}/events", FollowAsync)
+            .Produces(200, contentType: "text/event-stream")
             .WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
         api.MapGet(
                 "/runs/{run}/report",
@@ -504,6 +519,7 @@ public static class RunRoutes
                 (HttpContext http, string run, RunDesk desk, Idempotency once, CancellationToken ct) =>
                     SayAsync(http, run, verb, desk, once, s => rule(s, http, null), ct)
             )
+            .Produces(202)
             .WithSummary(summary);
 
     internal static Task<IResult> SayAsync(

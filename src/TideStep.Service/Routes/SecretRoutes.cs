@@ -32,6 +32,7 @@ public static class SecretRoutes
                 }
                 return Results.NoContent();
             })
+            .Produces(204)
             .WithSummary("Keep a secret, encrypted, under a name");
         api.MapDelete("/secrets/{name}", (string name, SecretVault vault) =>
                 vault.Remove(name)
@@ -41,6 +42,7 @@ public static class SecretRoutes
                         new Problem($"no secret '{name}' is kept", null, Nearest.Hint(name, vault.Names))
                     )
             )
+            .Produces(204)
             .WithSummary("Give a secret up");
     }
 }

@@ -78,6 +78,7 @@ public static class SignOffRoutes
                         ? Answers.Problem(409, problem)
                     : Results.NoContent()
             )
+            .Produces(204)
             .WithSummary("Take one's own word on a plan back");
         api.MapPost(
                 "/runs/{run}/sign-offs",
@@ -115,6 +116,7 @@ public static class SignOffRoutes
                     );
                 }
             )
+            .Produces(202)
             .WithSummary("Sign that a part of a run may begin");
     }
 

@@ -38,21 +38,21 @@ public static class SurveyRoutes
                         .Candidates(estate)
                         .Count(m => scope.Holds(estate, m) && readings.Members.ContainsKey(m.Id));
                     return Results.Ok(
-                        new
-                        {
+                        new SurveyAnswer(
                             readings.Taken,
-                            of = scope.Words,
-                            members = read,
-                            unreached = unreached.Select(u => new { u.Member, u.Why }),
-                            missed = readings
+                            scope.Words,
+                            read,
+                            [.. unreached.Select(u => new UnreachedLine(u.Member, u.Why))],
+                            readings
                                 .Members.Where(m =>
                                     estate.FindMember(m.Key) is { } member && scope.Holds(estate, member)
                                 )
-                                .Sum(m => m.Value.Missed.Count),
-                        }
+                                .Sum(m => m.Value.Missed.Count)
+                        )
                     );
                 }
             )
+            .Produces<SurveyAnswer>()
             .WithSummary("Read members live: everything, or a platform, component, node or site");
         api.MapGet("/surveys/current", (EstateDesk desk) =>
                 desk.Surveying is { } now ? Results.Ok(now) : Results.NoContent()

@@ -5,5 +5,5 @@ export default defineConfig({
   plugins: [react()],
   build: { target: 'es2023', modulePreload: false },
   server: { proxy: { '/api': 'http://127.0.0.1:7470', '/enter': 'http://127.0.0.1:7470' } },
-  test: { environment: 'jsdom' },
+  test: { environment: 'node' },
 });

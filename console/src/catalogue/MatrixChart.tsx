@@ -1,5 +1,6 @@
 import { useState } from 'react';
-import { rangesOf, wordOf, type Matrix, type MatrixPlace } from './ranges';
+import type { Matrix, MatrixPlace } from '../shared/shapes';
+import { rangesOf, wordOf } from './ranges';
 
 const left = 90;
 const ruler = 56;

@@ -1,9 +1,11 @@
+import { Button, FileInput, NativeSelect, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { actingName, post } from '../shared/api';
+import { Trouble } from '../parts/Loaded';
+import { actingName, api, told } from '../shared/client';
 import { contentOf } from '../shared/files';
-import { type Product } from '../plans/model';
-import { meaningsOf, type RulesAnswer, type TableShown } from './tables';
+import type { Product, Shapes } from '../shared/shapes';
+import { meaningsOf } from './tables';
 
 interface Upload {
   name: string;
@@ -13,7 +15,7 @@ interface Upload {
 const relations = { 'depends-on': 'depends on', 'stands-on': 'stands on', inside: 'is inside of', peer: 'is a peer of' };
 
 /** Rules out of somebody's table: what the file holds, what its columns mean, the rules as they would be written and what they would change; a person confirms them. */
-export function TableImport({ product, products, onClose }: { product: Product; products: Product[]; onClose: () => void }) {
+export function TableImport({ product, products }: { product: Product; products: Product[] }) {
   const queries = useQueryClient();
   const [file, setFile] = useState<Upload>();
   const [table, setTable] = useState(1);
@@ -25,7 +27,7 @@ export function TableImport({ product, products, onClose }: { product: Product; 
   const upload = useMutation({
     mutationFn: async (chosen: File) => {
       const read = { name: chosen.name, content: await contentOf(chosen) };
-      const tables = (await post('/api/catalogue/tables', read)) as TableShown[];
+      const tables = await told(api.POST('/api/catalogue/tables', { body: read }));
       setFile(read);
       setTable(1);
       setSource(chosen.name);
@@ -37,20 +39,27 @@ export function TableImport({ product, products, onClose }: { product: Product; 
     },
   });
   const rules = useMutation({
-    mutationFn: async (confirm?: number) =>
-      (await post('/api/catalogue/rules', {
-        file,
-        table,
-        product: product.id,
-        relation,
-        other,
-        ...(columns.this && { this: columns.this }),
-        ...(columns.at && { at: columns.at }),
-        ...(columns.verdict && { verdict: columns.verdict }),
-        words: meaningsOf(words),
-        ...(source.trim() && { source: source.trim() }),
-        ...(confirm !== undefined && { confirm: true, revision: confirm }),
-      })) as RulesAnswer,
+    mutationFn: (confirm?: number) => {
+      if (!file) throw new Error('Choose a file first.');
+      return told(
+        api.POST('/api/catalogue/rules', {
+          body: {
+            file,
+            table,
+            product: product.id,
+            relation,
+            other,
+            ...(columns.this && { this: columns.this }),
+            ...(columns.at && { at: columns.at }),
+            ...(columns.verdict && { verdict: columns.verdict }),
+            words: meaningsOf(words) as Record<string, Shapes['Verdict']>,
+            ...(source.trim() && { source: source.trim() }),
+            confirm: confirm !== undefined,
+            ...(confirm !== undefined && { revision: confirm }),
+          },
+        }),
+      );
+    },
     onSuccess: (answer) =>
       answer.written ? Promise.all(['catalogue', 'matrix'].map((key) => queries.invalidateQueries({ queryKey: [key] }))) : undefined,
   });
@@ -60,88 +69,73 @@ export function TableImport({ product, products, onClose }: { product: Product; 
     change();
   };
   const column = (key: 'this' | 'at' | 'verdict', label: string, otherwise: string) => (
-    <label>
-      {label}{' '}
-      <select value={columns[key]} onChange={(e) => set(() => setColumns({ ...columns, [key]: e.target.value }))}>
-        <option value="">{otherwise}</option>
-        {shown?.heading.map((h, i) => (
-          <option key={`${h} ${String(i)}`}>{h}</option>
-        ))}
-      </select>
-    </label>
+    <NativeSelect
+      size="xs"
+      label={label}
+      value={columns[key]}
+      onChange={(e) => set(() => setColumns({ ...columns, [key]: e.currentTarget.value }))}
+      data={[{ value: '', label: otherwise }, ...[...new Set(shown?.heading)].map((h) => ({ value: h, label: h }))]}
+    />
   );
   const draft = rules.data?.draft;
   return (
-    <section className="sheet table-import" aria-label="rules from a table">
-      <h2>Rules of {product.title} from a table</h2>
-      <p className="line">
-        <label>
-          File (CSV, XLSX, Markdown or HTML){' '}
-          <input
-            type="file"
-            accept=".csv,.tsv,.xlsx,.md,.html,.htm"
-            onChange={(e) => {
-              if (e.target.files?.[0]) upload.mutate(e.target.files[0]);
-            }}
-          />
-        </label>{' '}
-        <button type="button" onClick={onClose}>
-          Close
-        </button>
-      </p>
-      {upload.error && <p className="problem">{upload.error.message}</p>}
+    <section className="table-import stack" aria-label="rules from a table">
+      <FileInput
+        label="File (CSV, XLSX, Markdown or HTML)"
+        size="xs"
+        accept=".csv,.tsv,.xlsx,.md,.html,.htm"
+        w={340}
+        placeholder="Choose a file"
+        onChange={(chosen) => {
+          if (chosen) upload.mutate(chosen);
+        }}
+      />
+      <Trouble of={upload.error} />
       {file && shown && (
         <>
-          <p className="line">
+          <div className="line">
             {upload.data && upload.data.length > 1 && (
-              <label>
-                Table{' '}
-                <select value={table} onChange={(e) => set(() => setTable(Number(e.target.value)))}>
-                  {upload.data.map((t) => (
-                    <option key={t.number} value={t.number}>
-                      {t.number}: {t.heading.slice(0, 3).join(', ')}
-                    </option>
-                  ))}
-                </select>
-              </label>
-            )}{' '}
-            {product.title}{' '}
-            <select aria-label="relation" value={relation} onChange={(e) => set(() => setRelation(e.target.value))}>
-              {Object.entries(relations).map(([key, word]) => (
-                <option key={key} value={key}>
-                  {word}
-                </option>
-              ))}
-            </select>{' '}
-            <select aria-label="other product" value={other} onChange={(e) => set(() => setOther(e.target.value))}>
-              {products.map((p) => (
-                <option key={p.id} value={p.id}>
-                  {p.title}
-                </option>
-              ))}
-            </select>
-          </p>
-          <p className="line">
-            {column('this', `Versions of ${product.title} are in`, 'the first column')}
-            {column('at', 'those of the other in', 'the heading')}
-            {column('verdict', 'verdicts in', 'the places of the table')}
-          </p>
-          <p className="line">
-            <label>
-              What words of the table mean{' '}
-              <input
-                value={words}
-                placeholder="certified = supported; retired = unsupported"
-                size={44}
-                onChange={(e) => set(() => setWords(e.target.value))}
+              <NativeSelect
+                size="xs"
+                label="Table"
+                value={String(table)}
+                onChange={(e) => set(() => setTable(Number(e.currentTarget.value)))}
+                data={upload.data.map((t) => ({
+                  value: String(t.number),
+                  label: `${String(t.number)}: ${t.heading.slice(0, 3).join(', ')}`,
+                }))}
               />
-            </label>
-            <label>
-              Title of the document <input value={source} size={28} onChange={(e) => set(() => setSource(e.target.value))} />
-            </label>
-          </p>
+            )}
+            <NativeSelect
+              size="xs"
+              label={`${product.title ?? product.id}, relation`}
+              value={relation}
+              onChange={(e) => set(() => setRelation(e.currentTarget.value))}
+              data={Object.entries(relations).map(([value, label]) => ({ value, label }))}
+            />
+            <NativeSelect
+              size="xs"
+              label="Other product"
+              value={other}
+              onChange={(e) => set(() => setOther(e.currentTarget.value))}
+              data={products.map((p) => ({ value: p.id, label: p.title ?? p.id }))}
+            />
+          </div>
+          <div className="line">
+            {column('this', `Versions of ${product.title ?? product.id} are in`, 'the first column')}
+            {column('at', 'Those of the other in', 'the heading')}
+            {column('verdict', 'Verdicts in', 'the places of the table')}
+            <TextInput
+              label="What words of the table mean"
+              placeholder="certified = supported; retired = unsupported"
+              w={330}
+              value={words}
+              onChange={(e) => set(() => setWords(e.currentTarget.value))}
+            />
+            <TextInput label="Title of the document" w={220} value={source} onChange={(e) => set(() => setSource(e.currentTarget.value))} />
+          </div>
           <div className="matrix-scroll">
-            <table aria-label="what the file holds">
+            <table className="lines" aria-label="what the file holds">
               <thead>
                 <tr>
                   {shown.heading.map((h, i) => (
@@ -153,9 +147,7 @@ export function TableImport({ product, products, onClose }: { product: Product; 
                 {shown.first.map((row, i) => (
                   <tr key={i}>
                     {row.map((cell, j) => (
-                      <td key={j} className="n">
-                        {cell}
-                      </td>
+                      <td key={j}>{cell}</td>
                     ))}
                   </tr>
                 ))}
@@ -164,16 +156,16 @@ export function TableImport({ product, products, onClose }: { product: Product; 
             {shown.rows - 1 > shown.first.length && <p className="soft">and {shown.rows - 1 - shown.first.length} rows more</p>}
           </div>
           <p>
-            <button type="button" onClick={() => rules.mutate(undefined)} disabled={rules.isPending}>
+            <Button variant="default" loading={rules.isPending} onClick={() => rules.mutate(undefined)}>
               Show the rules
-            </button>
+            </Button>
           </p>
         </>
       )}
-      {rules.error && <p className="problem">{rules.error.message}</p>}
+      <Trouble of={rules.error} />
       {draft && (
         <div role="status" aria-label="rules">
-          <pre className="rules">{draft.lines.join('\n')}</pre>
+          <pre className="output rules">{draft.lines.join('\n')}</pre>
           <p>
             {draft.changes.length === 0
               ? 'They change no verdict.'
@@ -187,10 +179,10 @@ export function TableImport({ product, products, onClose }: { product: Product; 
               ✓ Put into the document of {product.title}, revision {rules.data.revision}.
             </p>
           ) : (
-            <button type="button" className="main" disabled={rules.isPending} onClick={() => rules.mutate(rules.data?.revision)}>
+            <Button loading={rules.isPending} onClick={() => rules.mutate(rules.data?.revision)}>
               Put {draft.lines.length === 1 ? 'this rule' : `these ${String(draft.lines.length)} rules`} into the catalogue as{' '}
               {actingName() || 'nobody yet'}
-            </button>
+            </Button>
           )}
         </div>
       )}

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { endsOf, rangesOf, type Matrix, type MatrixPlace } from './ranges';
+import type { Matrix, MatrixPlace } from '../shared/shapes';
+import { endsOf, rangesOf } from './ranges';
 
 const place = (at: string, verdict: MatrixPlace['verdict'], noData = false, today: string[] = []): MatrixPlace => ({
   this: '7',

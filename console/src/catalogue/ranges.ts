@@ -1,20 +1,4 @@
-/** One place of a matrix as the service answers it. */
-export interface MatrixPlace {
-  this: string;
-  at: string;
-  verdict: 'supported' | 'transitional' | 'untested' | 'unsupported';
-  noData: boolean;
-  rules: string[];
-  today: string[];
-}
-export interface Matrix {
-  product: string;
-  relation: string;
-  other: string;
-  these: string[];
-  ats: string[];
-  places: MatrixPlace[];
-}
+import type { Matrix, MatrixPlace } from '../shared/shapes';
 
 /** Neighbouring places of one row with one verdict, as one range on the upper ruler. */
 export interface Range {

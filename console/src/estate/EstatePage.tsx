@@ -1,12 +1,18 @@
+import { Button, Select, TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useDeferredValue, useState } from 'react';
-import { OutOfLine, type Difference } from '../home/OutOfLine';
-import { get, post, put } from '../shared/api';
-import { Artefacts } from './Artefacts';
+import { useDeferredValue } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import { Loaded, Trouble } from '../parts/Loaded';
+import { PageHead, Panel } from '../parts/Panel';
+import { api, told } from '../shared/client';
+import { useComponents, useDrift } from '../shared/queries';
+import type { ComponentSummary } from '../shared/shapes';
+import { count } from '../shared/times';
 import './estate.css';
 import { MemberPanel } from './MemberPanel';
 import { MemberTable } from './MemberTable';
-import { bySite, standings, troubles, type ComponentSummary, type Schedule } from './model';
+import { bySite, standings, troubles } from './model';
+import { OutOfLine } from './OutOfLine';
 import { VersionBar } from './VersionBar';
 
 const everies = [
@@ -17,142 +23,161 @@ const everies = [
 ] as const;
 const written: Record<string, string> = { PT1H: '1 h', PT6H: '6 h', P1D: '24 h' };
 
-/** What runs where: every component at a glance, every member within reach, and all that was read of one. */
+/** What runs where: every component at a glance, every member within reach, and all that was read of one. What is looked at stands in the address. */
 export function EstatePage() {
-  const cache = useQueryClient();
-  const components = useQuery({
-    queryKey: ['components'],
-    queryFn: () => get<ComponentSummary[]>('/api/components'),
-    refetchInterval: 15000,
-  });
-  const drift = useQuery({ queryKey: ['drift'], queryFn: () => get<Difference[]>('/api/estate/drift') });
-  const schedule = useQuery({ queryKey: ['schedule'], queryFn: () => get<Schedule>('/api/surveys/schedule') });
-  const [component, setComponent] = useState<string>();
-  const [text, setText] = useState('');
-  const [standing, setStanding] = useState('');
-  const [member, setMember] = useState<string>();
-  const [view, setView] = useState<'members' | 'out of line' | 'artefacts'>('members');
+  const [asked, setAsked] = useSearchParams();
+  const components = useComponents();
+  const drift = useDrift();
+  const component = asked.get('component') ?? undefined;
+  const member = asked.get('member') ?? undefined;
+  const text = asked.get('text') ?? '';
+  const standing = asked.get('standing') ?? '';
+  const outOfLine = asked.get('view') === 'out-of-line';
   const deferred = useDeferredValue(text);
-  const refresh = () =>
-    void Promise.all(
-      ['components', 'members', 'member', 'drift', 'estate'].map((queryKey) => cache.invalidateQueries({ queryKey: [queryKey] })),
+  const put = (values: Record<string, string | undefined>) =>
+    setAsked(
+      (was) => {
+        for (const [key, value] of Object.entries(values))
+          if (value) was.set(key, value);
+          else was.delete(key);
+        return was;
+      },
+      { replace: true },
     );
+  const all = components.data ?? [];
+  const sum = (of: (c: ComponentSummary) => number) => count(all.reduce((n, c) => n + of(c), 0));
+  return (
+    <>
+      <PageHead title="Estate" actions={<Surveys component={component} />}>
+        {components.data && (
+          <span className="soft">
+            {sum((c) => c.members)} members, {sum((c) => c.inService)} in service, {sum((c) => c.notRead)} not read, {sum((c) => c.owing)}{' '}
+            owing a restart
+          </span>
+        )}
+      </PageHead>
+      <Loaded query={components} what="the components">
+        {(lines) => (
+          <div className="estate-columns">
+            <nav className="panel component-list" aria-label="components">
+              <button
+                type="button"
+                className="bare component-line"
+                aria-pressed={!component}
+                onClick={() => put({ component: undefined, member: undefined })}
+              >
+                <b>All components</b>
+              </button>
+              {bySite(lines).map(([site, its]) => (
+                <div key={site}>
+                  <h3>{site}</h3>
+                  {its.map((c) => (
+                    <button
+                      type="button"
+                      key={c.component}
+                      className="bare component-line"
+                      aria-pressed={component === c.component}
+                      onClick={() => put({ component: c.component, member: undefined, view: undefined })}
+                    >
+                      <span>{c.component}</span>
+                      <span>{c.versions.map((v) => v.version).join(', ') || 'not known'}</span>
+                      <VersionBar of={c} />
+                      {troubles(c).length > 0 && <span className="warn trouble">{troubles(c).join(', ')}</span>}
+                    </button>
+                  ))}
+                </div>
+              ))}
+            </nav>
+            <div className="stack">
+              <div className="lines-tools">
+                <Button.Group>
+                  <Button variant={outOfLine ? 'default' : 'filled'} aria-pressed={!outOfLine} onClick={() => put({ view: undefined })}>
+                    Members
+                  </Button>
+                  <Button variant={outOfLine ? 'filled' : 'default'} aria-pressed={outOfLine} onClick={() => put({ view: 'out-of-line' })}>
+                    Out of line {drift.data?.length}
+                  </Button>
+                </Button.Group>
+                {!outOfLine && (
+                  <>
+                    <TextInput
+                      aria-label="narrow by name or version"
+                      placeholder="Name or version"
+                      value={text}
+                      onChange={(e) => put({ text: e.currentTarget.value })}
+                    />
+                    <Select
+                      aria-label="standing"
+                      w={200}
+                      value={standing}
+                      data={standings.map(([value, label]) => ({ value, label }))}
+                      onChange={(v) => put({ standing: v ?? undefined })}
+                    />
+                  </>
+                )}
+                <span className="end">
+                  <Link to={component ? `/estate/map?component=${encodeURIComponent(component)}` : '/estate/map'}>On the map</Link>
+                </span>
+              </div>
+              {outOfLine ? (
+                <Panel label="out of line" title="Out of line">
+                  <Loaded query={drift} what="what stands out of line">
+                    {(d) => (d.length > 0 ? <OutOfLine differences={d} /> : <p className="soft">Nothing stands out of line.</p>)}
+                  </Loaded>
+                </Panel>
+              ) : (
+                <>
+                  <MemberTable filter={{ component, text: deferred.trim(), standing }} chosen={member} choose={(m) => put({ member: m })} />
+                  {member && <MemberPanel key={member} member={member} />}
+                </>
+              )}
+            </div>
+          </div>
+        )}
+      </Loaded>
+    </>
+  );
+}
+
+/** Surveys: now, of everything or of what is looked at, and how often by themselves. */
+function Surveys({ component }: { component?: string }) {
+  const cache = useQueryClient();
+  const schedule = useQuery({ queryKey: ['schedule'], queryFn: () => told(api.GET('/api/surveys/schedule')), retry: false });
   const survey = useMutation({
-    mutationFn: () => post(component ? `/api/surveys?component=${encodeURIComponent(component)}` : '/api/surveys'),
-    onSuccess: refresh,
+    mutationFn: () => told(api.POST('/api/surveys', { params: { query: { component } } })),
+    onSuccess: () =>
+      void Promise.all(
+        ['components', 'members', 'member', 'drift', 'estate'].map((queryKey) => cache.invalidateQueries({ queryKey: [queryKey] })),
+      ),
   });
   const progress = useQuery({
     queryKey: ['surveying'],
-    queryFn: () => get<{ read: number; all: number } | ''>('/api/surveys/current'),
+    queryFn: async () => (await told(api.GET('/api/surveys/current'))) ?? null,
     enabled: survey.isPending,
     refetchInterval: 500,
   });
   const every = useMutation({
-    mutationFn: (chosen: string) => put('/api/surveys/schedule', { every: written[chosen] ?? null }),
+    mutationFn: (chosen: string) => told(api.PUT('/api/surveys/schedule', { body: { every: written[chosen] ?? '' } })),
     onSuccess: () => void schedule.refetch(),
   });
-  const all = components.data ?? [];
-  const sum = (of: (c: ComponentSummary) => number) => all.reduce((n, c) => n + of(c), 0);
   return (
     <>
-      <div className="run-head">
-        <h1>Estate</h1>
-        {components.data && (
-          <span className="soft">
-            {sum((c) => c.members).toLocaleString('en-GB')} members, {sum((c) => c.inService).toLocaleString('en-GB')} in service,{' '}
-            {sum((c) => c.notRead)} not read, {sum((c) => c.owing)} owing a restart
-          </span>
-        )}
-        <span className="actions">
-          <label>
-            surveyed{' '}
-            <select aria-label="surveyed by itself" value={schedule.data?.every ?? ''} onChange={(e) => every.mutate(e.target.value)}>
-              {everies.map(([value, label]) => (
-                <option key={value} value={value}>
-                  {label}
-                </option>
-              ))}
-            </select>
-          </label>{' '}
-          <button type="button" className="main" disabled={survey.isPending} onClick={() => survey.mutate()}>
-            {survey.isPending
-              ? `Reading ${progress.data ? `${String(progress.data.read)} of ${String(progress.data.all)}` : ''} …`
-              : component
-                ? `Survey ${component}`
-                : 'Survey everything'}
-          </button>
-        </span>
-      </div>
-      {(components.error ?? survey.error ?? every.error) && (
-        <p className="problem">{(components.error ?? survey.error ?? every.error)?.message}</p>
-      )}
-      <div className="estate-columns">
-        <nav className="sheet component-list" aria-label="components">
-          <button type="button" className="component-line" aria-pressed={component === undefined} onClick={() => setComponent(undefined)}>
-            <b>all components</b>
-          </button>
-          {bySite(all).map(([site, its]) => (
-            <div key={site}>
-              <h2>{site}</h2>
-              {its.map((c) => (
-                <button
-                  type="button"
-                  key={c.component}
-                  className="component-line"
-                  aria-pressed={component === c.component}
-                  onClick={() => {
-                    setComponent(c.component);
-                    setView('members');
-                    setMember(undefined);
-                  }}
-                >
-                  <span>{c.component}</span>
-                  <span className="figures">{c.versions.map((v) => v.version).join(', ') || 'not known'}</span>
-                  <VersionBar of={c} />
-                  {troubles(c).length > 0 && <span className="trouble">{troubles(c).join(', ')}</span>}
-                </button>
-              ))}
-            </div>
-          ))}
-        </nav>
-        <div>
-          <p className="filters">
-            {(['members', 'out of line', 'artefacts'] as const).map((v) => (
-              <button type="button" key={v} aria-pressed={view === v} onClick={() => setView(v)}>
-                {v}
-                {v === 'out of line' && drift.data && ` ${String(drift.data.length)}`}
-              </button>
-            ))}
-            {view === 'members' && (
-              <>
-                <input
-                  aria-label="narrow by name or version"
-                  placeholder="name or version"
-                  value={text}
-                  onChange={(e) => setText(e.target.value)}
-                />
-                <select aria-label="standing" value={standing} onChange={(e) => setStanding(e.target.value)}>
-                  {standings.map(([value, label]) => (
-                    <option key={value} value={value}>
-                      {label}
-                    </option>
-                  ))}
-                </select>
-              </>
-            )}
-          </p>
-          {view === 'members' && (
-            <>
-              <MemberTable filter={{ component, text: deferred.trim(), standing }} chosen={member} choose={setMember} />
-              {member && <MemberPanel key={member} member={member} />}
-            </>
-          )}
-          {view === 'out of line' &&
-            drift.data &&
-            (drift.data.length > 0 ? <OutOfLine differences={drift.data} /> : <p>Nothing stands out of line.</p>)}
-          {view === 'artefacts' && <Artefacts />}
-        </div>
-      </div>
+      <Trouble of={survey.error ?? every.error} />
+      <span className="soft">surveyed</span>
+      <Select
+        aria-label="surveyed by itself"
+        w={130}
+        value={schedule.data?.every ?? ''}
+        data={everies.map(([value, label]) => ({ value, label }))}
+        onChange={(v) => every.mutate(v ?? '')}
+      />
+      <Button disabled={survey.isPending} onClick={() => survey.mutate()}>
+        {survey.isPending
+          ? `Reading ${progress.data ? `${String(progress.data.read)} of ${String(progress.data.all)}` : ''} …`
+          : component
+            ? `Survey ${component}`
+            : 'Survey everything'}
+      </Button>
     </>
   );
 }

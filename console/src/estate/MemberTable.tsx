@@ -1,8 +1,12 @@
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type KeyboardEvent } from 'react';
-import { byService, get } from '../shared/api';
-import { age, pageOf, type Filter, type MemberLine, type MemberPage } from './model';
+import { Trouble } from '../parts/Loaded';
+import { State } from '../parts/State';
+import { api, byService, told } from '../shared/client';
+import type { MemberLine } from '../shared/shapes';
+import { ago, many } from '../shared/times';
+import type { Filter } from './model';
 
 const rowHeight = 27;
 
@@ -10,7 +14,20 @@ const rowHeight = 27;
 export function MemberTable({ filter, chosen, choose }: { filter: Filter; chosen?: string; choose: (member: string) => void }) {
   const pages = useInfiniteQuery({
     queryKey: ['members', filter],
-    queryFn: ({ pageParam }) => get<MemberPage>(pageOf(filter, pageParam)),
+    queryFn: ({ pageParam }) =>
+      told(
+        api.GET('/api/members', {
+          params: {
+            query: {
+              limit: 200,
+              component: filter.component,
+              text: filter.text || undefined,
+              standing: filter.standing || undefined,
+              after: pageParam,
+            },
+          },
+        }),
+      ),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next,
     refetchInterval: 15000,
@@ -43,14 +60,14 @@ export function MemberTable({ filter, chosen, choose }: { filter: Filter; chosen
     rows.scrollToIndex(next);
   };
   return (
-    <section className="sheet member-table" aria-label="members">
+    <section className="panel member-table" aria-label="members">
       <p className="soft" role="status">
-        {pages.isPending ? 'Reading …' : `${total.toLocaleString('en-GB')} member${total === 1 ? '' : 's'}`}
+        {pages.isPending ? 'Reading …' : many(total, 'member')}
       </p>
-      {pages.error && <p className="problem">{pages.error.message}</p>}
+      <Trouble of={pages.error} />
       <div role="grid" aria-rowcount={total} aria-label="list of members">
         <div role="row" className="member-row head">
-          {['member', 'runs', 'installed', 'staged', 'service', 'role', 'domain', 'read'].map((h) => (
+          {['Member', 'Running', 'Installed', 'Staged', 'Service', 'Role', 'Site, domain', 'Read'].map((h) => (
             <span role="columnheader" key={h}>
               {h}
             </span>
@@ -113,27 +130,25 @@ function Row({
       style={{ transform: `translateY(${String(top)}px)` }}
       onClick={() => choose(m.member)}
     >
-      <span role="gridcell" className="figures">
-        {m.member}
-      </span>
-      <span role="gridcell" className="figures">
-        {m.read ? (m.running ?? 'nothing') : m.lastKnown ? `was ${m.lastKnown}` : 'not known'}
-      </span>
-      <span role="gridcell" className={owes ? 'figures state-with-loss' : 'figures'}>
+      <span role="gridcell">{m.member}</span>
+      <span role="gridcell">{m.read ? (m.running ?? 'nothing') : m.lastKnown ? `was ${m.lastKnown}` : 'not known'}</span>
+      <span role="gridcell" className={owes ? 'warn' : undefined}>
         {owes ? `${m.installed ?? ''}, restart owed` : (m.installed ?? '')}
       </span>
-      <span role="gridcell" className="figures">
-        {m.staged ?? ''}
-      </span>
-      <span role="gridcell" className={m.inService ? '' : 'problem'}>
-        {!m.read ? '? not read' : m.inService ? '■ in service' : '✕ out'}
+      <span role="gridcell">{m.staged ?? ''}</span>
+      <span role="gridcell">
+        {m.read ? (
+          <State of={m.inService ? 'in-service' : 'out'}>{m.inService ? 'in service' : 'out'}</State>
+        ) : (
+          <State of="failed">not read</State>
+        )}
       </span>
       <span role="gridcell">{m.role ?? ''}</span>
       <span role="gridcell">
         {m.site} {m.domain}
       </span>
       <span role="gridcell" className="soft">
-        {m.knownAt ? age(m.knownAt, now) : 'never'}
+        {m.knownAt ? ago(m.knownAt, now) : 'never'}
       </span>
     </div>
   );

@@ -1,4 +1,4 @@
-import type { ComponentSummary } from './model';
+import type { ComponentSummary } from '../shared/shapes';
 
 /** A component's members as a bar of depths: the deeper, the newer the version; what is out of service or was not read is left open. */
 export function VersionBar({ of: c }: { of: ComponentSummary }) {

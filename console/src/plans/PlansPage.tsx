@@ -1,113 +1,101 @@
-import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
+import { Button } from '@mantine/core';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { get, getList, post, type Estate } from '../shared/api';
-import { seconds, span } from '../shared/words';
-import { GoalForm, emptyDraft } from './GoalForm';
-import { goalDocument, type KeptPlan, type Path, type PlanLine, type Product } from './model';
-import { PathReport } from './PathReport';
-import { SearchStanding } from './SearchStanding';
-import './plans.css';
+import { Lines, type Column } from '../parts/Lines';
+import { Loaded } from '../parts/Loaded';
+import { PageHead, Panel } from '../parts/Panel';
+import { State } from '../parts/State';
+import { When } from '../parts/When';
+import { listed } from '../shared/client';
+import type { PlanLine } from '../shared/shapes';
+import { seconds, spanOf } from '../shared/times';
+import { short } from '../shared/words';
 
-/** Name a goal, see the path and what it beat, make the plan; and the plans that are kept. */
+const columns: Column<PlanLine>[] = [
+  {
+    id: 'goal',
+    head: 'Goal',
+    value: (p) => p.goal.join('; '),
+    cell: (p) =>
+      p.setAside ? (
+        <State of="set-aside">set aside: {p.setAside}</State>
+      ) : (
+        <>
+          <Link to={`/plans/${encodeURIComponent(p.digest)}`}>{p.goal.join('; ')}</Link> <span className="id">{short(p.digest)}</span>
+        </>
+      ),
+  },
+  { id: 'kind', head: 'Kind', value: (p) => p.kind },
+  { id: 'moves', head: 'Moves', value: (p) => p.moves, right: true },
+  { id: 'takes', head: 'Takes', value: (p) => seconds(p.expected), cell: (p) => spanOf(p.expected), right: true },
+  { id: 'made', head: 'Made', value: (p) => p.made, cell: (p) => <When at={p.made} /> },
+  { id: 'by', head: 'By', value: (p) => p.by },
+];
+
+/** The plans that are kept; two of them compared. */
 export function PlansPage() {
-  const estate = useQuery({ queryKey: ['estate'], queryFn: () => get<Estate>('/api/estate') });
-  const products = useQuery({ queryKey: ['catalogue'], queryFn: () => get<Product[]>('/api/catalogue') });
-  const [most, setMost] = useState(50);
+  const [most, setMost] = useState(200);
   const plans = useQuery({
     queryKey: ['plans', most],
-    queryFn: () => getList<PlanLine>('/api/plans', most),
+    queryFn: () => listed('/api/plans', { limit: Math.min(most, 500) }, most),
     placeholderData: keepPreviousData,
   });
-  const [draft, setDraft] = useState(emptyDraft);
   const go = useNavigate();
-  const goal = goalDocument(
-    draft.order.map((component) => ({ component, release: draft.releases[component] ?? '' })),
-    draft.pins,
-    draft.allowUntested,
-    draft.supportedAt,
-  );
-  const path = useMutation({ mutationFn: (search: string) => post('/api/paths', { goal, name: 'the goal', search }) as Promise<Path> });
-  const make = useMutation({
-    mutationFn: () => post('/api/plans', { goal, name: 'the goal' }) as Promise<KeptPlan>,
-    onSuccess: (kept) => void go(`/plans/${encodeURIComponent(kept.digest)}`),
-  });
-  const problem = estate.error ?? products.error ?? path.error ?? make.error;
   return (
     <>
-      <h1>Plans</h1>
-      {problem && <p className="problem">{problem.message}</p>}
-      {path.data && <PathReport path={path.data} />}
-      <div className="plan-columns">
-        <section className="sheet" aria-label="goal">
-          <h2>A goal</h2>
-          <p className="actions">
-            <button
-              type="button"
-              className="main"
-              disabled={(draft.order.length === 0 && draft.supportedAt === '') || path.isPending}
-              onClick={() => path.mutate(crypto.randomUUID())}
-            >
-              {path.isPending ? 'Looking …' : 'Find the path'}
-            </button>{' '}
-            <button type="button" disabled={!path.data?.found || path.data.alreadyMet || make.isPending} onClick={() => make.mutate()}>
-              Make the plan
-            </button>
-          </p>
-          {path.isPending && <SearchStanding id={path.variables} />}
-          {estate.data && products.data && (
-            <GoalForm
-              estate={estate.data}
-              products={products.data}
-              draft={draft}
-              onChange={(next) => {
-                setDraft(next);
-                path.reset();
+      <PageHead
+        title="Plans"
+        actions={
+          <Button component={Link} to="/plans/new">
+            Make a plan
+          </Button>
+        }
+      />
+      <Panel label="plans">
+        <Loaded query={plans} what="the plans">
+          {({ lines, more }) => (
+            <Lines
+              name="plans"
+              rows={lines}
+              columns={columns}
+              keyOf={(p) => p.digest}
+              empty={
+                <>
+                  No plan is kept yet. <Link to="/plans/new">Make one</Link>: name what shall be at which release.
+                </>
+              }
+              height="calc(100vh - 13rem)"
+              choose={{
+                can: (p) => !p.setAside,
+                acts: (chosen) =>
+                  chosen.length === 2 ? (
+                    <Button
+                      variant="default"
+                      onClick={() => {
+                        const [later, earlier] = chosen.toSorted((a, b) => b.made.localeCompare(a.made));
+                        void go(
+                          `/plans/${encodeURIComponent(later?.digest ?? '')}/compared?from=${encodeURIComponent(earlier?.digest ?? '')}`,
+                        );
+                      }}
+                    >
+                      Compare these two
+                    </Button>
+                  ) : (
+                    <span className="soft">choose two to compare</span>
+                  ),
               }}
+              more={
+                more && (
+                  <Button variant="subtle" onClick={() => setMost(most + 500)}>
+                    Older plans
+                  </Button>
+                )
+              }
             />
           )}
-        </section>
-        <section className="sheet" aria-label="plans">
-          <h2>Plans kept</h2>
-          {plans.data?.lines.length === 0 && <p>None yet.</p>}
-          <table>
-            <thead>
-              <tr>
-                <th>goal</th>
-                <th>takes</th>
-                <th>moves</th>
-                <th>made</th>
-              </tr>
-            </thead>
-            <tbody>
-              {plans.data?.lines.map((p) => (
-                <tr key={p.digest}>
-                  <td>
-                    {p.setAside ? (
-                      `set aside: ${p.setAside}`
-                    ) : (
-                      <Link to={`/plans/${encodeURIComponent(p.digest)}`}>{p.goal.join('; ')}</Link>
-                    )}{' '}
-                    <span className="soft">{p.kind === 'return' && 'return'}</span>
-                  </td>
-                  <td className="n">{span(seconds(p.expected))}</td>
-                  <td className="n">{p.moves}</td>
-                  <td className="n">
-                    {new Date(p.made).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' })} {p.by}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {plans.data?.more && (
-            <p>
-              <button type="button" onClick={() => setMost(most + 200)}>
-                Older plans
-              </button>
-            </p>
-          )}
-        </section>
-      </div>
+        </Loaded>
+      </Panel>
     </>
   );
 }

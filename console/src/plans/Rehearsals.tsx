@@ -1,111 +1,136 @@
+import { Button, NumberInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { get, post } from '../shared/api';
-import { day, seconds, span } from '../shared/words';
-
-interface Drawn {
-  wish: { draws: number; seed: number };
-  planned: string;
-  early: string;
-  middle: string;
-  late: string;
-  ended: number;
-  windows: { window: string; to: string; chance: number }[];
-  deciding: { step: string; component: string; share: number; assumed: boolean }[];
-  halts: string[];
-  assumedShare: number;
-  broken: string[];
-}
-interface View {
-  drawn?: { drawn: Drawn; by: string; at: string };
-  evidence?: { evidence: { run: string; estate: string }; by: string; at: string };
-  missing?: string;
-}
+import { Loaded, Trouble } from '../parts/Loaded';
+import { Fact, Facts, Panel } from '../parts/Panel';
+import { State } from '../parts/State';
+import { api, told } from '../shared/client';
+import type { Shapes } from '../shared/shapes';
+import { day, spanOf } from '../shared/times';
 
 const percent = (share: number) => `${String(Math.round(share * 1000) / 10)} %`;
 
 /** The rehearsals of a plan: how its end spreads, whether its windows hold, what decides it, and what a test estate has shown. */
 export function Rehearsals({ digest }: { digest: string }) {
-  const path = `/api/plans/${encodeURIComponent(digest)}/rehearsals`;
-  const view = useQuery({ queryKey: ['rehearsals', digest], queryFn: () => get<View>(path) });
+  const path = { params: { path: { digest } } };
+  const view = useQuery({ queryKey: ['rehearsals', digest], queryFn: () => told(api.GET('/api/plans/{digest}/rehearsals', path)) });
   const cache = useQueryClient();
-  const [draws, setDraws] = useState('200');
-  const [fails, setFails] = useState('2');
+  const [draws, setDraws] = useState<number | string>(200);
+  const [fails, setFails] = useState<number | string>(2);
   const rehearse = useMutation({
-    mutationFn: () => post(path, { draws: Number(draws), failsPerThousand: Number(fails) }),
+    mutationFn: () =>
+      told(api.POST('/api/plans/{digest}/rehearsals', { ...path, body: { draws: Number(draws), failsPerThousand: Number(fails) } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: ['rehearsals', digest] }),
   });
-  if (!view.data) return null;
-  const kept = view.data.drawn;
-  const evidence = view.data.evidence;
   return (
-    <section className="sheet" aria-label="rehearsals">
-      <h2>Rehearsals</h2>
-      {view.data.missing && <p className="state-with-loss">It can’t start: {view.data.missing}.</p>}
-      {!kept && !evidence && <p>It was never rehearsed.</p>}
-      {kept && <Spread drawn={kept.drawn} by={kept.by} at={kept.at} />}
-      {evidence && (
-        <p>
-          In a test estate: run {evidence.evidence.run} in {evidence.evidence.estate} took the same steps; taken by {evidence.by} on{' '}
-          {day(evidence.at)}.
-        </p>
-      )}
-      <form
-        onSubmit={(e) => {
-          e.preventDefault();
-          rehearse.mutate();
-        }}
-      >
-        <label>
-          draws <input size={4} inputMode="numeric" value={draws} onChange={(e) => setDraws(e.target.value)} />
-        </label>{' '}
-        <label>
-          of 1000 steps fail <input size={3} inputMode="decimal" value={fails} onChange={(e) => setFails(e.target.value)} />
-        </label>{' '}
-        <button type="submit" disabled={rehearse.isPending}>
-          {rehearse.isPending ? 'Rehearsing …' : 'Rehearse in simulated time'}
-        </button>
-      </form>
-      {rehearse.error && <p className="problem">{rehearse.error.message}</p>}
-    </section>
+    <Panel
+      label="rehearsals"
+      title="Rehearsals"
+      actions={
+        <form
+          className="lines-tools"
+          onSubmit={(e) => {
+            e.preventDefault();
+            rehearse.mutate();
+          }}
+        >
+          <label>
+            draws{' '}
+            <NumberInput
+              aria-label="draws"
+              size="xs"
+              w={80}
+              display="inline-block"
+              min={1}
+              value={draws}
+              onChange={setDraws}
+              hideControls
+            />
+          </label>
+          <label>
+            of 1000 steps fail{' '}
+            <NumberInput
+              aria-label="of 1000 steps fail"
+              size="xs"
+              w={60}
+              display="inline-block"
+              min={0}
+              value={fails}
+              onChange={setFails}
+              hideControls
+            />
+          </label>
+          <Button type="submit" variant="default" loading={rehearse.isPending}>
+            Rehearse in simulated time
+          </Button>
+        </form>
+      }
+    >
+      <Trouble of={rehearse.error} />
+      <Loaded query={view} what="the rehearsals">
+        {({ drawn, evidence, missing }) => (
+          <>
+            {missing && (
+              <p>
+                <State of="caution">It can’t start: {missing}.</State>
+              </p>
+            )}
+            {!drawn && !evidence && <p className="soft">It was never rehearsed.</p>}
+            {drawn?.drawn && <Spread drawn={drawn.drawn} by={drawn.by} at={drawn.at} />}
+            {evidence?.evidence && (
+              <p>
+                In a test estate: run {evidence.evidence.run} in {evidence.evidence.estate} took the same steps; taken by {evidence.by} on{' '}
+                {day(evidence.at)}.
+              </p>
+            )}
+          </>
+        )}
+      </Loaded>
+    </Panel>
   );
 }
 
-function Spread({ drawn, by, at }: { drawn: Drawn; by: string; at: string }) {
+function Spread({ drawn, by, at }: { drawn: Shapes['RehearsalResult']; by: string; at: string }) {
   return (
-    <>
-      <p>
+    <div className="halves">
+      <div>
         {drawn.ended === 0 ? (
           <b>None of {drawn.wish.draws} draws came to its end.</b>
         ) : (
-          <>
-            Half of {drawn.wish.draws} draws end within <b className="figures">{span(seconds(drawn.middle))}</b>, one in ten within{' '}
-            <span className="figures">{span(seconds(drawn.early))}</span>, one in ten takes more than{' '}
-            <b className="figures">{span(seconds(drawn.late))}</b>; <span className="figures">{span(seconds(drawn.planned))}</span> of work
-            are planned. {percent(drawn.ended)} came to their end.
-          </>
-        )}{' '}
-        <span className="soft">
-          {by}, {day(at)}
-        </span>
-      </p>
-      {drawn.windows.length > 0 && (
-        <ul className="notes">
-          {drawn.windows.map((w) => (
-            <li key={w.window + w.to} className={w.chance < 0.5 ? 'state-with-loss' : undefined}>
-              window {w.window}, to {day(w.to)}: kept in <span className="figures">{percent(w.chance)}</span>
-            </li>
-          ))}
-        </ul>
-      )}
+          <Facts>
+            <Fact name={`Half of ${String(drawn.wish.draws)} draws end within`}>{spanOf(drawn.middle)}</Fact>
+            <Fact name="One in ten within">{spanOf(drawn.early)}</Fact>
+            <Fact name="One in ten takes more than">{spanOf(drawn.late)}</Fact>
+            <Fact name="Planned">{spanOf(drawn.planned)}</Fact>
+            <Fact name="Came to their end">{percent(drawn.ended)}</Fact>
+          </Facts>
+        )}
+        <p className="soft">
+          {by}, {day(at)}. {percent(drawn.assumedShare)} of the time lies in steps whose spread is assumed. It proves order, times and
+          decisions, not the products’ steps.
+        </p>
+        {drawn.windows.map((w) => (
+          <p key={w.window + w.to}>
+            <State of={w.chance < 0.5 ? 'caution' : 'good'}>
+              window {w.window}, to {day(w.to)}: kept in {percent(w.chance)}
+            </State>
+          </p>
+        ))}
+        {drawn.broken.map((b) => (
+          <p key={b} className="problem">
+            A guard breaks: {b}
+          </p>
+        ))}
+        {drawn.halts.length > 0 && <p className="soft">Halts: {drawn.halts.join('; ')}</p>}
+      </div>
       {drawn.deciding.length > 0 && (
-        <table>
+        <table className="lines">
           <thead>
             <tr>
-              <th>decides the end</th>
-              <th>of</th>
-              <th>share</th>
-              <th>its spread</th>
+              <th>What decides the end</th>
+              <th>Of</th>
+              <th className="n">Share</th>
+              <th>Its spread</th>
             </tr>
           </thead>
           <tbody>
@@ -120,16 +145,6 @@ function Spread({ drawn, by, at }: { drawn: Drawn; by: string; at: string }) {
           </tbody>
         </table>
       )}
-      {drawn.broken.map((b) => (
-        <p key={b} className="problem">
-          A guard breaks: {b}
-        </p>
-      ))}
-      {drawn.halts.length > 0 && <p className="soft">Halts: {drawn.halts.join('; ')}</p>}
-      <p className="soft">
-        {percent(drawn.assumedShare)} of the time lies in steps whose spread is assumed. It proves order, times and decisions, not the
-        products’ steps.
-      </p>
-    </>
+    </div>
   );
 }

@@ -1,104 +1,98 @@
+import { Button, NativeSelect, TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { actingName, get, post } from '../shared/api';
-import { decisionWords, seconds, span } from '../shared/words';
-
-export interface Asked {
-  id: string;
-  block: number;
-  why: string;
-  byAnother: boolean;
-  lasts: string;
-}
-export interface Given {
-  for: string;
-  by: string;
-  at: string;
-  ends: string;
-  turnBack: { decision: string; after: string; times: number }[];
-  note?: string;
-}
-interface View {
-  asked: Asked[];
-  given: Given[];
-  author: string;
-  missing?: string;
-}
-
-const at = (time: string) => new Date(time).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' });
+import { Loaded, Trouble } from '../parts/Loaded';
+import { Panel } from '../parts/Panel';
+import { State } from '../parts/State';
+import { When } from '../parts/When';
+import { actingName, api, told } from '../shared/client';
+import type { DecisionKind, Shapes } from '../shared/shapes';
+import { spanOf } from '../shared/times';
+import { decisionWords } from '../shared/words';
 
 /** What was agreed for halts that nobody decides, in words. */
-export const agreed = (given: Given) =>
+export const agreed = (given: Shapes['SignOff']) =>
   given.turnBack.length === 0
     ? 'a halt waits for somebody'
-    : `at a halt that nobody decides: ${given.turnBack.map((o) => `${decisionWords(o.decision)} after ${span(seconds(o.after))}`).join(', then ')}`;
+    : `at a halt that nobody decides: ${given.turnBack.map((o) => `${decisionWords(o.decision)} after ${spanOf(o.after)}`).join(', then ')}`;
 
 /** The sign-offs of a plan: what is asked, what was signed, and the form to sign with what holds when nobody decides. */
 export function SignOffs({ digest }: { digest: string }) {
-  const path = `/api/plans/${encodeURIComponent(digest)}/sign-offs`;
-  const view = useQuery({ queryKey: ['sign-offs', digest], queryFn: () => get<View>(path) });
+  const path = { params: { path: { digest } } };
+  const view = useQuery({ queryKey: ['sign-offs', digest], queryFn: () => told(api.GET('/api/plans/{digest}/sign-offs', path)) });
   const cache = useQueryClient();
-  const [decision, setDecision] = useState('');
+  const [decision, setDecision] = useState<DecisionKind | ''>('');
   const [after, setAfter] = useState('20 min');
   const [note, setNote] = useState('');
   const sign = useMutation({
-    mutationFn: () => post(path, { digest, note: note || undefined, turnBack: decision === '' ? [] : [{ decision, after, times: 1 }] }),
+    mutationFn: () =>
+      told(
+        api.POST('/api/plans/{digest}/sign-offs', {
+          ...path,
+          body: { digest, note: note || undefined, turnBack: decision === '' ? [] : [{ decision, after, times: 1 }] },
+        }),
+      ),
     onSuccess: () => void cache.invalidateQueries({ queryKey: ['sign-offs', digest] }),
   });
-  if (!view.data || view.data.asked.length === 0) return null;
   return (
-    <section className="sheet" aria-label="sign-offs">
-      <h2>Sign-offs</h2>
-      <ul className="notes">
-        {view.data.asked.map((a) => (
-          <li key={a.id}>
-            {a.id}: {a.why}{' '}
-            <span className="soft">
-              by {a.byAnother ? `another than ${view.data.author}` : 'anybody'}, holds {span(seconds(a.lasts))}
-            </span>
-          </li>
-        ))}
-      </ul>
-      {view.data.given.map((g) => (
-        <p key={g.at}>
-          Signed by <b>{g.by}</b> on {at(g.at)}, holds until {at(g.ends)}; {agreed(g)}.{g.note && ` ${g.note}`}
-        </p>
-      ))}
-      {view.data.missing && view.data.asked.some((a) => a.id === 'start') && (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
-            sign.mutate();
-          }}
-        >
-          <p className="state-with-loss">It can’t start: {view.data.missing}.</p>
-          <p>
-            <label>
-              When nobody decides at a halt:{' '}
-              <select value={decision} onChange={(e) => setDecision(e.target.value)}>
-                <option value="">it waits</option>
-                <option value="return-as-far-as">return to the start</option>
-                <option value="stop-here">stop here</option>
-                <option value="try-again">try again</option>
-              </select>
-            </label>{' '}
-            {decision !== '' && (
-              <label>
-                after <input size={7} value={after} onChange={(e) => setAfter(e.target.value)} />
-              </label>
-            )}
-          </p>
-          <p>
-            <label>
-              Note: <input size={30} value={note} onChange={(e) => setNote(e.target.value)} />
-            </label>{' '}
-            <button type="submit" className="main" disabled={sign.isPending}>
-              Sign as {actingName() || 'nobody yet'}
-            </button>
-          </p>
-          {sign.error && <p className="problem">{sign.error.message}</p>}
-        </form>
-      )}
-    </section>
+    <Panel label="sign-offs" title="Sign-offs">
+      <Loaded query={view} what="the sign-offs">
+        {(v) =>
+          v.asked.length === 0 ? (
+            <p className="soft">The estate asks for none.</p>
+          ) : (
+            <>
+              <ul className="close">
+                {v.asked.map((a) => (
+                  <li key={a.id}>
+                    {a.id}: {a.why}{' '}
+                    <span className="soft">
+                      by {a.byAnother ? `another than ${v.author}` : 'anybody'}, holds {spanOf(a.lasts)}
+                    </span>
+                  </li>
+                ))}
+              </ul>
+              {v.given.map((g) => (
+                <p key={g.at}>
+                  Signed by <b>{g.by}</b> on <When at={g.at} />, holds until <When at={g.ends} />; {agreed(g)}.{g.note && ` ${g.note}`}
+                </p>
+              ))}
+              {v.missing && v.asked.some((a) => a.id === 'start') && (
+                <form
+                  onSubmit={(e) => {
+                    e.preventDefault();
+                    sign.mutate();
+                  }}
+                >
+                  <p>
+                    <State of="caution">It can’t start: {v.missing}.</State>
+                  </p>
+                  <div className="goal-options">
+                    <NativeSelect
+                      size="xs"
+                      label="When nobody decides at a halt"
+                      value={decision}
+                      onChange={(e) => setDecision(e.currentTarget.value as DecisionKind | '')}
+                      data={[
+                        { value: '', label: 'it waits' },
+                        { value: 'return-as-far-as', label: 'return to the start' },
+                        { value: 'stop-here', label: 'stop here' },
+                        { value: 'try-again', label: 'try again' },
+                      ]}
+                    />
+                    {decision !== '' && <TextInput label="After" w={90} value={after} onChange={(e) => setAfter(e.currentTarget.value)} />}
+                    <TextInput label="Note" w={240} value={note} onChange={(e) => setNote(e.currentTarget.value)} />
+                    <Button type="submit" loading={sign.isPending}>
+                      Sign as {actingName() || 'nobody yet'}
+                    </Button>
+                  </div>
+                  <Trouble of={sign.error} />
+                </form>
+              )}
+            </>
+          )
+        }
+      </Loaded>
+    </Panel>
   );
 }

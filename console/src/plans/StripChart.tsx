@@ -1,5 +1,6 @@
 import { useState } from 'react';
-import { span, words } from '../shared/words';
+import { span } from '../shared/times';
+import { words } from '../shared/words';
 import { rows, type Step, type Strip } from './model';
 
 const width = 1240;

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { goalDocument, majorOf, rows, stripOfPath, stripOfPlan, type Path, type Plan } from './model';
+import type { Path, Plan } from '../shared/shapes';
+import { rows, stripOfPath, stripOfPlan } from './model';
 
 const jump = (component: string, from: string, to: string, method = 'rolling') => ({ component, jump: `to-${to}`, from, to, method });
 const move = (minutes: number, ...jumps: ReturnType<typeof jump>[]) => ({
@@ -89,36 +90,5 @@ describe('the strip of a plan', () => {
       [20, 'with-loss'],
       [40, 'closed'],
     ]);
-  });
-});
-
-describe('a goal put together', () => {
-  it('is a goal document in the order of choosing', () => {
-    expect(JSON.parse(goalDocument([{ component: 'b', release: '2' }], ['c'], true))).toEqual({
-      tidestep: 'goal/1',
-      goal: [{ component: 'b', exactly: '2' }],
-      pins: ['c'],
-      'allow-untested': 'all',
-    });
-    expect(goalDocument([{ component: 'b', release: '2' }], [], false)).not.toContain('pins');
-  });
-
-  it('a choice may be any of a generation, a lowest release, or a day', () => {
-    const goal = JSON.parse(
-      goalDocument(
-        [
-          { component: 'a', release: 'to 7.x' },
-          { component: 'b', release: 'at-least 2.1' },
-        ],
-        [],
-        false,
-      ),
-    ) as { goal: unknown };
-    expect(goal.goal).toEqual([
-      { component: 'a', to: '7.x' },
-      { component: 'b', 'at-least': '2.1' },
-    ]);
-    expect(JSON.parse(goalDocument([], [], false, '2028-01-01'))).toEqual({ tidestep: 'goal/1', 'supported-at': '2028-01-01' });
-    expect([majorOf('7.2'), majorOf('v8 U2'), majorOf('preview')]).toEqual(['7', '8', 'preview']);
   });
 });

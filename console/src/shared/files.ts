@@ -9,3 +9,13 @@ export const contentOf = (file: Blob) =>
     reader.onerror = () => reject(reader.error ?? new Error('the file can’t be read'));
     reader.readAsDataURL(file);
   });
+
+/** Hands a text to the browser as a file to keep. */
+export function save(name: string, text: string, type = 'text/plain') {
+  const address = URL.createObjectURL(new Blob([text], { type }));
+  const link = document.createElement('a');
+  link.href = address;
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(address);
+}

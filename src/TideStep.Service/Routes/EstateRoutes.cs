@@ -52,6 +52,10 @@ public sealed record EstateView(
     IReadOnlyList<ComponentLine> Components
 );
 
+/// <summary>A relation of one component to another.</summary>
+/// <param name="Optional">Whether what depends serves on without it.</param>
+public sealed record RelationLine(string From, RelationKind Relation, string To, bool Optional);
+
 /// <summary>Routes of the estate and the catalogue.</summary>
 public static class EstateRoutes
 {
@@ -64,6 +68,17 @@ public static class EstateRoutes
             )
             .Produces<EstateView>()
             .WithSummary("The estate with what was last read of it");
+        api.MapGet("/estate/relations", async (EstateDesk desk, CancellationToken ct) =>
+                await desk.CurrentEstateAsync(ct) is { } estate
+                    ? Results.Ok(
+                        estate.Components.SelectMany(c =>
+                            c.Relations.Select(r => new RelationLine(c.Id, r.Kind, r.To, r.Optional))
+                        )
+                    )
+                    : Answers.Problem(404, EstateDesk.NoEstate)
+            )
+            .Produces<RelationLine[]>()
+            .WithSummary("What depends on what: the relations of all components");
         api.MapGet("/estate/drift", async (EstateDesk desk, RunTraces traces, CancellationToken ct) =>
                 await desk.DriftAsync(await traces.LastLeftAsync(ct), ct) is { } drift
                     ? Results.Ok(drift)

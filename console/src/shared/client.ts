@@ -1,0 +1,100 @@
+import createClient, { type Middleware } from 'openapi-fetch';
+import type { paths } from './openapi';
+
+/** What the service found wrong, with its place where it has one. */
+export interface Problem {
+  what: string;
+  detail?: string;
+  hint?: string;
+  at?: { file: string; line: number; column: number };
+}
+
+/** A refusal of the service, with what to do about it. */
+export class Refused extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+    readonly problems: Problem[],
+  ) {
+    super(message);
+  }
+}
+
+const nameKey = 'tide-step-name';
+export const actingName = () => localStorage.getItem(nameKey) ?? '';
+export const setActingName = (name: string) => localStorage.setItem(nameKey, name.trim());
+
+let ahead = 0;
+
+/** Now, by the service's clock, which need not be this machine's. */
+export const now = () => Date.now() + ahead;
+
+/** A moment of this machine's clock by the service's. */
+export const byService = (at: number) => at + ahead;
+
+function hear(response: Response) {
+  const told = Date.parse(response.headers.get('date') ?? '');
+  // The header tells whole seconds; less than that is no difference.
+  if (!Number.isNaN(told)) ahead = Math.abs(told - Date.now()) > 2000 ? told - Date.now() : 0;
+}
+
+/** Who acts goes along with all that is done; what starts or decides something is done once, however often it is sent. */
+const acting: Middleware = {
+  onRequest({ request }) {
+    if (request.method === 'GET') return undefined;
+    request.headers.set('Tide-Step-Name', encodeURIComponent(actingName()));
+    if (request.method === 'POST') request.headers.set('Idempotency-Key', crypto.randomUUID());
+    return request;
+  },
+  onResponse({ response }) {
+    hear(response);
+    return undefined;
+  },
+};
+
+/** Calls of the service, with the paths and shapes of its OpenAPI document. */
+export const api = createClient<paths>({
+  baseUrl: globalThis.location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
+api.use(acting);
+
+/** A refusal out of an answer's problem document (RFC 9457). */
+export function refusalOf(body: unknown, status: number): Refused {
+  const told = (typeof body === 'object' && body !== null ? body : {}) as { title?: string; problems?: Problem[] };
+  const problems = told.problems ?? [];
+  const words = problems.map((p) => `${p.what}${p.hint ? ` — ${p.hint}` : ''}`).join('\n');
+  return new Refused(words || (told.title ?? `the service answered ${String(status)}`), status, problems);
+}
+
+/** What was answered; a refusal is thrown. */
+export async function told<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await answer;
+  if (response.ok) return data as T;
+  throw refusalOf(error, response.status);
+}
+
+type Lines<P> = P extends { get: { responses: { 200: { content: { 'application/json': (infer L)[] } } } } } ? L : never;
+
+/** The addresses that answer with a list. */
+export type ListPath = { [P in keyof paths]: Lines<paths[P]> extends never ? never : P }[keyof paths];
+
+/** A list page after page, as the Link headers name them, up to so many lines; and whether there are more. */
+export async function listed<P extends ListPath>(
+  path: P,
+  query: Record<string, string | number | boolean | undefined> = {},
+  most = Infinity,
+): Promise<{ lines: Lines<paths[P]>[]; more: boolean }> {
+  const asked = Object.entries(query).filter(([, value]) => value !== undefined && value !== '');
+  const address = `${path}?${new URLSearchParams(asked.map(([key, value]) => [key, String(value)])).toString()}`;
+  const lines: Lines<paths[P]>[] = [];
+  for (let next: string | undefined = address; next !== undefined && lines.length < most;) {
+    const response: Response = await fetch(next);
+    hear(response);
+    const body: unknown = await response.json();
+    if (!response.ok) throw refusalOf(body, response.status);
+    lines.push(...(body as Lines<paths[P]>[]));
+    next = /<([^>]*)>; *rel="next"/.exec(response.headers.get('link') ?? '')?.[1];
+  }
+  return lines.length > most ? { lines: lines.slice(0, most), more: true } : { lines, more: lines.length === most };
+}

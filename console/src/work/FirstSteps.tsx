@@ -1,0 +1,62 @@
+import { Button, Textarea } from '@mantine/core';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { Trouble } from '../parts/Loaded';
+import { PageHead, Panel } from '../parts/Panel';
+import { api, told } from '../shared/client';
+import { estateOf, hostsOf } from './firstEstate';
+
+/** An empty service: a first estate out of names of hosts or an OpenSSH configuration, then its survey, a product, a plan. */
+export function FirstSteps() {
+  const [text, setText] = useState('');
+  const hosts = hostsOf(text);
+  const cache = useQueryClient();
+  const make = useMutation({
+    mutationFn: () => told(api.POST('/api/documents', { body: { documents: [{ name: 'estate.yaml', text: estateOf(hosts) }] } })),
+    onSuccess: () => void cache.invalidateQueries(),
+  });
+  return (
+    <>
+      <PageHead title="Nothing is known yet" />
+      <p>Tide Step plans an upgrade and runs it. It begins with what is there.</p>
+      <div className="halves">
+        <Panel label="first estate" title="1. Your hosts">
+          <Textarea
+            label="Names of hosts, one a line, or an OpenSSH configuration"
+            description="They become an estate with one component, which you name and divide afterwards under Documents."
+            autosize
+            minRows={6}
+            value={text}
+            onChange={(e) => setText(e.currentTarget.value)}
+            placeholder={'Host app-1\n  HostName 10.1.0.11\n  User ops'}
+          />
+          <p>
+            <Button disabled={hosts.length === 0 || make.isPending} onClick={() => make.mutate()}>
+              {hosts.length === 0 ? 'Make the first estate' : `Make an estate of ${String(hosts.length)} hosts`}
+            </Button>
+          </p>
+          <Trouble of={make.error} />
+        </Panel>
+        <Panel label="what follows" title="What follows">
+          <ol className="close">
+            <li>
+              <b>Survey</b>: every member is read over the reach that its node has; nothing is changed.
+            </li>
+            <li>
+              <b>A product</b>: what its releases are, which versions may meet, how a jump is made. Under{' '}
+              <Link to="/documents">Documents</Link>, from a pattern.
+            </li>
+            <li>
+              <b>A plan</b>: name a goal; you get the best path, its windows, its return path, and what stands in the way.
+            </li>
+          </ol>
+          <p className="soft">
+            To look around first, start the demo on this machine instead: <code>make demo</code> brings the estate of Marram Ferries with a
+            fleet of stand-ins.
+          </p>
+        </Panel>
+      </div>
+    </>
+  );
+}

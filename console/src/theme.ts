@@ -42,7 +42,7 @@ export const theme = createTheme({
     TextInput: { defaultProps: { size: 'xs' } },
     Textarea: { defaultProps: { size: 'sm' } },
     Select: { defaultProps: { size: 'xs', checkIconPosition: 'right', allowDeselect: false } },
-    Checkbox: { defaultProps: { size: 'xs' } },
+    Checkbox: { defaultProps: { size: 'sm' } },
     Modal: { defaultProps: { centered: true, size: 'lg', transitionProps: { duration: 0 } } },
     Drawer: { defaultProps: { position: 'right', size: 'xl', transitionProps: { duration: 0 } } },
     Menu: { defaultProps: { transitionProps: { duration: 0 } } },

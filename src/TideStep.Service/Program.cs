@@ -204,6 +204,11 @@ builder.Services.AddSingleton(services => new NoticeDesk(
 Requests.Configure(builder.Services);
 builder.Services.AddProblemDetails().AddExceptionHandler<Unkept>();
 builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
+
+// The console's own files; what the service answers is read on the same machine, mostly.
+builder.Services.AddResponseCompression(files =>
+    (files.EnableForHttps, files.MimeTypes) = (true, ["text/html", "text/css", "text/javascript"])
+);
 builder.Services.AddOpenApi(document =>
     document.AddSchemaTransformer(OpenApiShapes.ShapeAsync).AddDocumentTransformer(OpenApiShapes.FinishAsync)
 );
@@ -226,11 +231,22 @@ app.Use(Requests.KnownCharset);
 app.UseAccessRules(key);
 using var large = new LargeRequests();
 app.Use(large.PassAsync);
+app.UseResponseCompression();
 if (settings.Console is { } console)
 {
     var files = new PhysicalFileProvider(Path.GetFullPath(console));
     app.UseDefaultFiles(new DefaultFilesOptions { FileProvider = files });
-    app.UseStaticFiles(new StaticFileOptions { FileProvider = files });
+    app.UseStaticFiles(
+        new StaticFileOptions
+        {
+            FileProvider = files,
+            // What has its content in its name never changes; the page that names it is asked for each time.
+            OnPrepareResponse = file =>
+                file.Context.Response.Headers.CacheControl = file.Context.Request.Path.StartsWithSegments("/assets")
+                    ? "public, max-age=31536000, immutable"
+                    : "no-cache",
+        }
+    );
 }
 app.MapGet("/health/live", () => Results.Ok(new { alive = true }));
 

@@ -55,9 +55,35 @@ public abstract class ConsoleSession : IAsyncLifetime
         );
         var page = await context.NewPageAsync();
         await page.GotoAsync((await Stack.Good("console", "link")).Trim());
-        await page.GetByLabel("acting as").FillAsync("Wren Hale");
+        await ActAsAsync(page, "Wren Hale");
         return page;
     }
+
+    /// <summary>Says who acts, as one does once in each browser.</summary>
+    protected static async Task ActAsAsync(IPage page, string name)
+    {
+        await page.GetByRole(AriaRole.Banner).Locator("button.person").ClickAsync();
+        await page.GetByLabel("Acting as").FillAsync(name);
+        await page.Keyboard.PressAsync("Escape");
+    }
+
+    /// <summary>Opens a page by its address; what has a page has an address.</summary>
+    protected Task OpenAsync(IPage page, string path) => page.GotoAsync($"http://127.0.0.1:{Stack.Port}{path}");
+
+    protected static ILocator Region(IPage page, string name) =>
+        page.GetByRole(AriaRole.Region, new() { Name = name, Exact = true });
+
+    protected static ILocator Button(IPage page, string name) =>
+        page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
+
+    /// <summary>Picks one out of a list that opens.</summary>
+    protected static async Task PickAsync(IPage page, string list, string option)
+    {
+        await page.GetByRole(AriaRole.Combobox, new() { Name = list, Exact = true }).ClickAsync();
+        await page.GetByRole(AriaRole.Option, new() { Name = option }).First.ClickAsync();
+    }
+
+    protected static ILocator Dialog(IPage page) => page.GetByRole(AriaRole.Dialog);
 
     /// <summary>What assistive tools would stumble over in a page as it stands.</summary>
     protected static async Task<string[]> SeriousAsync(IPage page)

@@ -39,8 +39,8 @@ public sealed class EstateTests : ConsoleSession
         await Expect(readings).ToContainTextAsync("3 MiB");
         await readings.GetByRole(AriaRole.Button, new() { Name = "lag" }).ClickAsync();
         await Expect(readings).ToContainTextAsync(new Regex("3 MiB .*, 0 B"));
-        await page.GetByRole(AriaRole.Button, new() { Name = "artefacts" }).ClickAsync();
-        await Expect(page.GetByRole(AriaRole.Region, new() { Name = "artefacts" }))
+        await page.GetByRole(AriaRole.Link, new() { Name = "Artefacts" }).ClickAsync();
+        await Expect(Region(page, "artefacts"))
             .ToContainTextAsync("pratincole-7.1-wide.img");
     }
 
@@ -93,16 +93,32 @@ public sealed class EstateTests : ConsoleSession
         var page = await EnterAsync(scheme);
         var found = new List<string>();
         foreach (
-            var address in new[]
-            {
-                "/",
-                "/estate",
-                "/catalogue",
-                "/plans",
-                $"/plans/{Uri.EscapeDataString(plan)}",
-                $"/checks/{Uri.EscapeDataString(plan)}",
-                $"/runs/{run}",
-            }
+            var address in (string[])
+                [
+                    "/",
+                    "/estate",
+                    "/estate?view=out-of-line",
+                    "/estate/map?component=ledger-south",
+                    "/documents",
+                    "/documents/product/curlew",
+                    "/catalogue",
+                    "/plans",
+                    "/plans/new",
+                    .. new[] { "parts", "findings", "needs", "rehearsals", "sign-offs", "compared" }.Select(part =>
+                        $"/plans/{Uri.EscapeDataString(plan)}/{part}"
+                    ),
+                    "/runs",
+                    .. new[] { "members", "parts", "log", "afterwards", "report", "compared" }.Select(part =>
+                        $"/runs/{run}/{part}"
+                    ),
+                    "/points",
+                    "/follow-ups",
+                    "/artefacts",
+                    "/notices",
+                    "/service",
+                    "/keys",
+                    "/nowhere",
+                ]
         )
         {
             await page.GotoAsync($"http://127.0.0.1:{Stack.Port}{address}");

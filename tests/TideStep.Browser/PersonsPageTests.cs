@@ -12,7 +12,7 @@ public sealed class PersonsPageTests : ConsoleSession
         var run = await Stack.OpenAsync("goals/boards.yaml", "The boards' first installation");
         await Stack.Good("run", "start", run);
         var page = await EnterAsync();
-        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
+        await OpenAsync(page, $"/runs/{run}");
         var waiting = page.GetByRole(AriaRole.Region, new() { Name = "waits for a person" });
         await Expect(waiting)
             .ToContainTextAsync(

@@ -16,21 +16,20 @@ public sealed class SignOffPageTests : ConsoleSession
         var run = await Stack.OpenAsync(label: "South shore: relay to 3.2");
         var plan = (string)(await Stack.RunAsync(run))["plan"]!;
         var page = await EnterAsync();
-        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/plans/{Uri.EscapeDataString(plan)}");
-        var signing = page.GetByRole(AriaRole.Region, new() { Name = "sign-offs" });
+        await OpenAsync(page, $"/plans/{Uri.EscapeDataString(plan)}/sign-offs");
+        var signing = Region(page, "sign-offs");
         await Expect(signing).ToContainTextAsync("nobody has signed the plan");
         await signing.GetByRole(AriaRole.Button, new() { Name = "Sign as Wren Hale" }).ClickAsync();
         await Expect(signing).ToContainTextAsync("somebody else has to sign");
-        await page.GetByLabel("acting as").FillAsync("Ida Moss");
-        await page.ReloadAsync();
+        await ActAsAsync(page, "Ida Moss");
         await signing.GetByLabel("When nobody decides at a halt").SelectOptionAsync("return-as-far-as");
         await PictureAsync(page, "sign-off-plan");
         await signing.GetByRole(AriaRole.Button, new() { Name = "Sign as Ida Moss" }).ClickAsync();
         await Expect(signing).ToContainTextAsync("Signed by Ida Moss");
         await Expect(signing).ToContainTextAsync("return after 20 min");
-        await page.GotoAsync($"http://127.0.0.1:{Stack.Port}/runs/{run}");
-        await page.GetByRole(AriaRole.Button, new() { Name = "Start" }).ClickAsync();
-        var waiting = page.GetByRole(AriaRole.Region, new() { Name = "sign-off" });
+        await OpenAsync(page, $"/runs/{run}");
+        await Button(page, "Start").ClickAsync();
+        var waiting = Region(page, "sign-off");
         await Expect(waiting)
             .ToContainTextAsync("Waits for a sign-off before the phase roll of move 1", new() { Timeout = 180_000 });
         await PictureAsync(page, "sign-off-run");

@@ -2,10 +2,11 @@ import { Button, FileInput, NativeSelect, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Trouble } from '../parts/Loaded';
-import { actingName, api, told } from '../shared/client';
+import { api, told } from '../shared/client';
 import { contentOf } from '../shared/files';
 import type { Product, Shapes } from '../shared/shapes';
 import { meaningsOf } from './tables';
+import { useActingName } from '../shared/useActingName';
 
 interface Upload {
   name: string;
@@ -17,6 +18,7 @@ const relations = { 'depends-on': 'depends on', 'stands-on': 'stands on', inside
 /** Rules out of somebody's table: what the file holds, what its columns mean, the rules as they would be written and what they would change; a person confirms them. */
 export function TableImport({ product, products }: { product: Product; products: Product[] }) {
   const queries = useQueryClient();
+  const name = useActingName();
   const [file, setFile] = useState<Upload>();
   const [table, setTable] = useState(1);
   const [other, setOther] = useState(product.related[0]?.other ?? products.find((p) => p.id !== product.id)?.id ?? '');
@@ -181,7 +183,7 @@ export function TableImport({ product, products }: { product: Product; products:
           ) : (
             <Button loading={rules.isPending} onClick={() => rules.mutate(rules.data?.revision)}>
               Put {draft.lines.length === 1 ? 'this rule' : `these ${String(draft.lines.length)} rules`} into the catalogue as{' '}
-              {actingName() || 'nobody yet'}
+              {name || 'nobody yet'}
             </Button>
           )}
         </div>

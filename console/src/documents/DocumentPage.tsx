@@ -7,13 +7,14 @@ import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { When } from '../parts/When';
-import { actingName, api, Refused, told, type Problem } from '../shared/client';
+import { api, Refused, told, type Problem } from '../shared/client';
 import { useComponents, useProducts } from '../shared/queries';
 import type { Shapes } from '../shared/shapes';
 import { many } from '../shared/times';
 import './documents.css';
 import { Differences, Editor } from './Editor';
 import { patterns } from './patterns';
+import { useActingName } from '../shared/useActingName';
 
 type Stored = Shapes['StoredDocument'];
 
@@ -117,6 +118,7 @@ function Document({ kind, id, stored }: { kind: string; id: string; stored: Stor
 function Keep({ id, stored, text, onClose }: { id: string; stored: Stored | null; text: string; onClose: () => void }) {
   const cache = useQueryClient();
   const go = useNavigate();
+  const name = useActingName();
   const keep = useMutation({
     mutationFn: () =>
       told(api.POST('/api/documents', { body: { documents: [{ name: id, text }], after: stored ? stored.revision : undefined } })),
@@ -139,7 +141,7 @@ function Keep({ id, stored, text, onClose }: { id: string; stored: Stored | null
         <Button variant="default" onClick={onClose}>
           Not yet
         </Button>
-        <span className="soft">{actingName() ? `as ${actingName()}` : 'Say who you are first, at the top right.'}</span>
+        <span className="soft">{name ? `as ${name}` : 'Say who you are first, at the top right.'}</span>
       </p>
     </Modal>
   );

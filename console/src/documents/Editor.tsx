@@ -96,7 +96,7 @@ export function Editor({
         lintGutter(),
         autocompletion({ override: [(context) => words(live.current.schema, live.current.names)(context)] }),
         linter(async (v) => (await live.current.check(v.state.doc.toString())).map((p) => mark(p, v.state)), { delay: 350 }),
-        EditorView.contentAttributes.of({ 'aria-label': label }),
+        EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) live.current.onChange(update.state.doc.toString());
         }),

@@ -28,8 +28,8 @@ export function EstatePage() {
   const [asked, setAsked] = useSearchParams();
   const components = useComponents();
   const drift = useDrift();
-  const component = asked.get('component') ?? undefined;
-  const member = asked.get('member') ?? undefined;
+  const component = asked.get('component') || undefined;
+  const member = asked.get('member') || undefined;
   const text = asked.get('text') ?? '';
   const standing = asked.get('standing') ?? '';
   const outOfLine = asked.get('view') === 'out-of-line';

@@ -1,7 +1,6 @@
 import { Button, Select } from '@mantine/core';
-import dagre from '@dagrejs/dagre';
 import { useQuery } from '@tanstack/react-query';
-import { useMemo } from 'react';
+import { useEffect, useMemo, useRef } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { Loaded } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
@@ -10,57 +9,13 @@ import { useComponents, useOpenRuns } from '../shared/queries';
 import type { ComponentSummary } from '../shared/shapes';
 import { words } from '../shared/words';
 import './estate.css';
-import { bySite } from './model';
+import { box, layout } from './layout';
 import { goesOutWith, reach, type Edge } from './relations';
-
-const box = { width: 132, height: 36 };
-
-interface Placed {
-  component: string;
-  x: number;
-  y: number;
-}
-interface Layout {
-  nodes: Placed[];
-  edges: { edge: Edge; points: { x: number; y: number }[] }[];
-  sites: { site: string; x: number; y: number; width: number; height: number }[];
-  width: number;
-  height: number;
-}
-
-/** Components by layers, what leans on others above them, the sites side by side. */
-function layout(components: ComponentSummary[], edges: Edge[]): Layout {
-  const graph = new dagre.graphlib.Graph({ compound: true });
-  graph.setGraph({ rankdir: 'TB', nodesep: 14, ranksep: 46, marginx: 12, marginy: 24 });
-  graph.setDefaultEdgeLabel(() => ({}));
-  for (const [site, its] of bySite(components)) {
-    graph.setNode(`site ${site}`, {});
-    for (const c of its) {
-      graph.setNode(c.component, { ...box });
-      graph.setParent(c.component, `site ${site}`);
-    }
-  }
-  const known = new Set(components.map((c) => c.component));
-  const drawn = edges.filter((e) => known.has(e.from) && known.has(e.to));
-  for (const e of drawn) graph.setEdge(e.from, e.to);
-  dagre.layout(graph);
-  const { width = 800, height = 400 } = graph.graph();
-  return {
-    nodes: components.map((c) => ({ component: c.component, x: graph.node(c.component).x, y: graph.node(c.component).y })),
-    edges: drawn.map((edge) => ({ edge, points: graph.edge(edge.from, edge.to).points })),
-    sites: bySite(components).map(([site]) => {
-      const at = graph.node(`site ${site}`);
-      return { site, x: at.x, y: at.y, width: at.width, height: at.height };
-    }),
-    width,
-    height,
-  };
-}
 
 /** What depends on what, site by site; of a chosen component what it leans on and what goes out with it; and where a run is at work. */
 export function MapPage() {
   const [asked, setAsked] = useSearchParams();
-  const chosen = asked.get('component') ?? undefined;
+  const chosen = asked.get('component') || undefined;
   const components = useComponents();
   const relations = useQuery({ queryKey: ['relations'], queryFn: () => told(api.GET('/api/estate/relations')), retry: false });
   const choose = (component: string | undefined) =>
@@ -123,6 +78,10 @@ function Map({
   // eslint-disable-next-line react-hooks/exhaustive-deps
   const drawn = useMemo(() => layout(components, edges), [shape, edges]);
   const busy = useBusy();
+  const place = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    place.current?.querySelector('[aria-pressed="true"]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }, [chosen, drawn]);
   const out = chosen ? goesOutWith(edges, chosen) : new Set<string>();
   const up = chosen ? reach(edges, chosen, 'up') : new Set<string>();
   const down = chosen ? reach(edges, chosen, 'down') : new Set<string>();
@@ -131,7 +90,7 @@ function Map({
   return (
     <div className="stack">
       <Panel label="relations">
-        <div className="map-scroll" tabIndex={0} role="region" aria-label="map">
+        <div className="map-scroll" ref={place} tabIndex={0} role="region" aria-label="map">
           <svg
             width={drawn.width}
             height={drawn.height}
@@ -146,11 +105,11 @@ function Map({
                 </text>
               </g>
             ))}
-            {drawn.edges.map(({ edge, points }) => (
+            {drawn.edges.map(({ edge, path }) => (
               <path
                 key={`${edge.from} ${edge.relation} ${edge.to}`}
                 className={`map-edge map-${edge.relation}${near(edge.from) && near(edge.to) ? '' : ' far'}${edge.optional ? ' optional' : ''}`}
-                d={points.map((p, i) => `${i === 0 ? 'M' : 'L'}${p.x.toFixed(1)} ${p.y.toFixed(1)}`).join('')}
+                d={path}
               >
                 <title>{`${edge.from} ${words(edge.relation)} ${edge.to}${edge.optional ? ', and serves on without it' : ''}`}</title>
               </path>
@@ -178,7 +137,7 @@ function Map({
                   <rect width={box.width} height={box.height} rx={3} />
                   <text x={8} y={15}>
                     {n.component.length > 19 ? `${n.component.slice(0, 18)}…` : n.component}
-                  </text>
+                  </text>{' '}
                   <text x={8} y={29} className="version">
                     {version.length > 20 ? `${version.slice(0, 19)}…` : version}
                   </text>

@@ -1,6 +1,6 @@
 import { Button, Group, Modal, Textarea } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
-import { actingName } from '../shared/client';
+import { useActingName } from '../shared/useActingName';
 import { Trouble } from './Loaded';
 
 /** What is asked before something is done: what it does, to whom, what is lost; the reason where one is needed. Nothing happens before its button. */
@@ -29,6 +29,7 @@ export function Confirm({
   onClose: () => void;
 }) {
   const [why, setWhy] = useState('');
+  const name = useActingName();
   const wanting = reason?.needed === true && why.trim() === '';
   return (
     <Modal opened onClose={onClose} title={title} closeButtonProps={{ 'aria-label': 'close' }}>
@@ -59,7 +60,7 @@ export function Confirm({
           <Button variant="default" onClick={onClose}>
             Not now
           </Button>
-          <span className="soft">{actingName() ? `as ${actingName()}` : 'Say who you are first, at the top right.'}</span>
+          <span className="soft">{name ? `as ${name}` : 'Say who you are first, at the top right.'}</span>
         </Group>
       </form>
     </Modal>

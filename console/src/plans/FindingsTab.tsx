@@ -149,10 +149,7 @@ function Line({ finding: f, onAccept }: { finding: Finding; onAccept: () => void
         )}
       </td>
       <td>{f.found}</td>
-      <td>
-        {f.needed}
-        {f.short && <div className="warn">short by {f.short}</div>}
-      </td>
+      <td>{f.needed}</td>
       <td className="nowrap">{f.moves.length > 4 ? `${String(f.moves.length)} moves` : f.moves.join(', ')}</td>
       <td className="n">
         {stands(f) && !nobodyMayAccept.includes(f.check) && (

@@ -74,13 +74,16 @@ function Kept({ kept: { digest, plan } }: { kept: Shapes['PlanView'] }) {
       </PageHead>
       <Trouble of={open.error} />
       <Numbers plan={plan} digest={digest} />
-      <StripChart strip={stripOfPlan(plan)} />
+      {(part ?? 'parts') === 'parts' && <StripChart strip={stripOfPlan(plan)} />}
       {plan.notes.length > 0 && (
-        <ul className="close warn">
-          {plan.notes.map((note) => (
-            <li key={note}>{note}</li>
-          ))}
-        </ul>
+        <details className="warn" open={plan.notes.length < 3}>
+          <summary>To be known: {many(plan.notes.length, 'note')}</summary>
+          <ul className="close">
+            {plan.notes.map((note) => (
+              <li key={note}>{note}</li>
+            ))}
+          </ul>
+        </details>
       )}
       <Tabs value={part ?? 'parts'} onChange={(v) => void go(`/plans/${encodeURIComponent(digest)}/${v ?? 'parts'}`)} keepMounted={false}>
         <Tabs.List className="no-print">

@@ -5,10 +5,11 @@ import { Loaded, Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { When } from '../parts/When';
-import { actingName, api, told } from '../shared/client';
+import { api, told } from '../shared/client';
 import type { DecisionKind, Shapes } from '../shared/shapes';
 import { spanOf } from '../shared/times';
 import { decisionWords } from '../shared/words';
+import { useActingName } from '../shared/useActingName';
 
 /** What was agreed for halts that nobody decides, in words. */
 export const agreed = (given: Shapes['SignOff']) =>
@@ -21,6 +22,7 @@ export function SignOffs({ digest }: { digest: string }) {
   const path = { params: { path: { digest } } };
   const view = useQuery({ queryKey: ['sign-offs', digest], queryFn: () => told(api.GET('/api/plans/{digest}/sign-offs', path)) });
   const cache = useQueryClient();
+  const name = useActingName();
   const [decision, setDecision] = useState<DecisionKind | ''>('');
   const [after, setAfter] = useState('20 min');
   const [note, setNote] = useState('');
@@ -83,7 +85,7 @@ export function SignOffs({ digest }: { digest: string }) {
                     {decision !== '' && <TextInput label="After" w={90} value={after} onChange={(e) => setAfter(e.currentTarget.value)} />}
                     <TextInput label="Note" w={240} value={note} onChange={(e) => setNote(e.currentTarget.value)} />
                     <Button type="submit" loading={sign.isPending}>
-                      Sign as {actingName() || 'nobody yet'}
+                      Sign as {name || 'nobody yet'}
                     </Button>
                   </div>
                   <Trouble of={sign.error} />

@@ -10,7 +10,7 @@ const top = 22;
 
 // Many lines are drawn lower, so that the return path below them is still seen at one look.
 const roomy = { rowHeight: 42, low: 29, rise: 15, methods: true };
-const dense = { rowHeight: 26, low: 19, rise: 9, methods: false };
+const dense = { rowHeight: 20, low: 15, rise: 7, methods: false };
 const manyLines = 11;
 
 /** A path as a strip: each component a water line that steps up to its next version, hatched while both versions serve, cut where it is out;

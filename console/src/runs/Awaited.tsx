@@ -4,9 +4,10 @@ import { useState } from 'react';
 import { Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
-import { actingName, api, told } from '../shared/client';
+import { api, told } from '../shared/client';
 import type { PersonAwaited, Run } from '../shared/shapes';
 import { moment } from '../shared/times';
+import { useActingName } from '../shared/useActingName';
 
 /** What waits for a person: what is to be done, where, since when, whose it is, and the form that signs it. */
 export function AwaitedPersons({ run, now }: { run: Run; now: number }) {
@@ -20,6 +21,7 @@ export function AwaitedPersons({ run, now }: { run: Run; now: number }) {
 }
 
 function AwaitedPerson({ run, waits, now }: { run: string; waits: PersonAwaited; now: number }) {
+  const name = useActingName();
   const [evidence, setEvidence] = useState('');
   const [kept, setKept] = useState(false);
   const [owner, setOwner] = useState(waits.owner ?? '');
@@ -65,7 +67,7 @@ function AwaitedPerson({ run, waits, now }: { run: string; waits: PersonAwaited;
           )}
           {kept && <TextInput mt="xs" label="Whose it is from now on" value={owner} onChange={(e) => setOwner(e.currentTarget.value)} />}
           <Button mt="xs" type="submit" disabled={evidence.trim().length === 0} loading={sign.isPending}>
-            {kept ? 'Leave it to be done' : 'Sign'} as {actingName() || 'nobody yet'}
+            {kept ? 'Leave it to be done' : 'Sign'} as {name || 'nobody yet'}
           </Button>
           <Trouble of={sign.error} />
         </form>
@@ -76,6 +78,7 @@ function AwaitedPerson({ run, waits, now }: { run: string; waits: PersonAwaited;
 
 /** The sign-off that a run waits for: what would begin, where the return path stands now, and the form to sign. */
 export function AwaitedSignOff({ run }: { run: Run }) {
+  const name = useActingName();
   const [note, setNote] = useState('');
   const awaited = run.signOffs.find((s) => s.awaited)?.asked;
   const sign = useMutation({
@@ -111,7 +114,7 @@ export function AwaitedSignOff({ run }: { run: Run }) {
         >
           <TextInput label="Note" value={note} onChange={(e) => setNote(e.currentTarget.value)} />
           <Button mt="xs" type="submit" loading={sign.isPending}>
-            Sign as {actingName() || 'nobody yet'}
+            Sign as {name || 'nobody yet'}
           </Button>
           <Trouble of={sign.error} />
         </form>

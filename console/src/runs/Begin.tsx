@@ -38,6 +38,7 @@ export function Begin({ run }: { run: Run }) {
                 value={at}
                 onChange={setAt}
                 valueFormat="D MMM YYYY HH:mm"
+                submitButtonProps={{ 'aria-label': 'take this time' }}
                 popoverProps={{ withinPortal: false }}
               />
               <Button

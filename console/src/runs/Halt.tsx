@@ -7,6 +7,7 @@ import { State } from '../parts/State';
 import { api, told } from '../shared/client';
 import type { Decision, DecisionKind, Plan, Run } from '../shared/shapes';
 import { moment, spanOf, until } from '../shared/times';
+import { sentence } from '../shared/words';
 import { decisions, ways, wayTitles } from './decisions';
 import { OutputView, useOutput } from './OutputView';
 
@@ -49,12 +50,12 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
             <dt>Out of service</dt>
             <dd>
               {out.length === 0 && (block?.componentsOut.length ?? 0) === 0 ? (
-                <>nothing; every guard holds</>
+                <>nothing</>
               ) : (
                 <>
                   {out.map((l) => l.subject).join(', ')}
                   {block && block.componentsOut.length > 0 && `; out as planned: ${block.componentsOut.join(', ')}`}
-                  <div className="soft">The others serve on; the guards hold, or the run would not have come this far.</div>
+                  <div className="soft">Guards are checked again before anything further goes out.</div>
                 </>
               )}
             </dd>
@@ -158,7 +159,7 @@ function Choice({ run, decision, onClose }: { run: Run; decision: Decision; onCl
       onClose={onClose}
     >
       <p>{text.what}</p>
-      <p>{decision.means}</p>
+      <p>{sentence(decision.means)}</p>
       {correct && (
         <TextInput label="Another limit" placeholder="like 2 h" value={limit} onChange={(e) => setLimit(e.currentTarget.value)} w={160} />
       )}
@@ -188,7 +189,7 @@ function Choice({ run, decision, onClose }: { run: Run; decision: Decision; onCl
               <dt>It takes</dt>
               <dd>about {spanOf(path.length)}</dd>
               <dt>Loss</dt>
-              <dd>{path.loss?.length ? <b>Loss: {path.loss.join('; ')}</b> : 'nothing is lost'}</dd>
+              <dd>{path.loss?.length ? <b>{path.loss.join('; ')}</b> : 'nothing is lost'}</dd>
             </>
           ) : (
             <>

@@ -22,7 +22,20 @@ export class Refused extends Error {
 
 const nameKey = 'tide-step-name';
 export const actingName = () => localStorage.getItem(nameKey) ?? '';
-export const setActingName = (name: string) => localStorage.setItem(nameKey, name.trim());
+export function setActingName(name: string) {
+  localStorage.setItem(nameKey, name.trim());
+  for (const tell of nameListeners) tell();
+}
+
+const nameListeners = new Set<() => void>();
+
+/** Has a listener told when somebody else acts from now on; what is given back ends it. */
+export function onActingName(tell: () => void) {
+  nameListeners.add(tell);
+  return () => {
+    nameListeners.delete(tell);
+  };
+}
 
 let ahead = 0;
 

@@ -8,3 +8,6 @@ export const kebab = (name: string) => name.replace(/[A-Z]/g, (l) => `-${l.toLow
 
 /** The beginning of a digest, as people quote it. */
 export const short = (digest: string) => digest.replace(/^sha256:/, '').slice(0, 10);
+
+/** A clause as a sentence of its own. */
+export const sentence = (clause: string) => `${clause.charAt(0).toUpperCase()}${clause.slice(1)}${/[.!?]$/.test(clause) ? '' : '.'}`;

@@ -40,8 +40,7 @@ public sealed class EstateTests : ConsoleSession
         await readings.GetByRole(AriaRole.Button, new() { Name = "lag" }).ClickAsync();
         await Expect(readings).ToContainTextAsync(new Regex("3 MiB .*, 0 B"));
         await page.GetByRole(AriaRole.Link, new() { Name = "Artefacts" }).ClickAsync();
-        await Expect(Region(page, "artefacts"))
-            .ToContainTextAsync("pratincole-7.1-wide.img");
+        await Expect(Region(page, "artefacts")).ToContainTextAsync("pratincole-7.1-wide.img");
     }
 
     [Fact]

@@ -128,11 +128,18 @@ export function Differences({ before, after }: { before: string; after: string }
   const place = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (!place.current) return undefined;
-    const extensions = [basicSetup, yaml(), looks, inks, EditorState.readOnly.of(true), EditorView.editable.of(false)];
+    const named = (label: string) => [
+      basicSetup,
+      yaml(),
+      looks,
+      inks,
+      EditorState.readOnly.of(true),
+      EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
+    ];
     const made = new MergeView({
       parent: place.current,
-      a: { doc: before, extensions },
-      b: { doc: after, extensions },
+      a: { doc: before, extensions: named('before') },
+      b: { doc: after, extensions: named('after') },
       collapseUnchanged: { margin: 3, minSize: 6 },
     });
     return () => made.destroy();

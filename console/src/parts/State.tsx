@@ -12,6 +12,7 @@ const looks: Record<string, [Shape, Tone]> = {
   clean: ['full', 'good'],
   sent: ['full', 'good'],
   good: ['full', 'good'],
+  usable: ['full', 'good'],
   working: ['arrow', 'work'],
   'at work': ['arrow', 'work'],
   leaving: ['arrow', 'work'],

@@ -10,8 +10,12 @@ import { day, seconds, span } from '../shared/times';
 /** What a run did otherwise than an earlier one, and how long its parts took in both. */
 export function ComparedTab({ run }: { run: Run }) {
   const [asked, setAsked] = useSearchParams();
-  const from = asked.get('from') ?? '';
   const runs = useQuery({ queryKey: ['runs', 'all'], queryFn: () => listed('/api/runs', { limit: 200 }, 200) });
+  // What it took last time is asked most: the run before of the same name.
+  const before = runs.data?.lines.find(
+    (r) => r.label !== '' && r.label === run.label && r.run !== run.run && r.opened < (run.opened ?? ''),
+  );
+  const from = asked.get('from') ?? before?.run ?? '';
   const differences = useQuery({
     queryKey: ['run-differences', run.run, from],
     queryFn: () => told(api.GET('/api/runs/{run}/differences', { params: { path: { run: run.run }, query: { from } } })),

@@ -8,7 +8,7 @@ import { Fact, Facts, PageHead } from '../parts/Panel';
 import { Share } from '../parts/Share';
 import { State } from '../parts/State';
 import { api, told } from '../shared/client';
-import type { Plan, Run } from '../shared/shapes';
+import type { Plan, Run, Shapes } from '../shared/shapes';
 import { moment, seconds, span, spanOf } from '../shared/times';
 import { useNow } from '../shared/useNow';
 import { short, words } from '../shared/words';
@@ -25,6 +25,7 @@ import { TideLine } from './TideLine';
 import './run.css';
 import { fewTides, tideToShow } from './tides';
 import { useRun } from './useRun';
+import { WhoRunsWhat } from './WhoRunsWhat';
 
 /** How many members of a part are shown before somebody asks for more. */
 const membersShown = 200;
@@ -37,6 +38,9 @@ const tabs = [
   ['report', 'Report'],
   ['compared', 'Compared'],
 ] as const;
+
+/** What is read at length has the room of the tide line. */
+const readers = ['log', 'report', 'compared'];
 
 /** One run, live: where it stands, the forecast against its window, what waits, the members at work, and what stands behind. */
 export function RunPage() {
@@ -69,7 +73,7 @@ export function RunPage() {
       {run.decisions.length > 0 && <Halt run={run} plan={plan.data?.plan} now={now} />}
       <AwaitedSignOff run={run} />
       <AwaitedPersons run={run} now={now} />
-      <TideLine run={run} />
+      {!readers.includes(shown) && <TideLine run={run} />}
       <Tabs value={shown} onChange={(v) => void go(`/runs/${id}/${v ?? 'members'}`)} keepMounted={false}>
         <Tabs.List className="no-print">
           {tabs.map(([value, title]) => (
@@ -190,8 +194,10 @@ function Forecast({ run, plan, now }: { run: Run; plan?: Plan; now: number }) {
 
 function RunFacts({ run, plan, now }: { run: Run; plan?: Plan; now: number }) {
   const atWork = run.blocks.find((b) => b.number === run.currentBlock);
+  const [asked, setAsked] = useState<Shapes['TideView']>();
   return (
     <Facts>
+      {asked && <WhoRunsWhat run={run} tide={asked} onClose={() => setAsked(undefined)} />}
       <Fact name="Steps done">
         <Share of={run.share} />{' '}
         <span className="soft">
@@ -215,7 +221,9 @@ function RunFacts({ run, plan, now }: { run: Run; plan?: Plan; now: number }) {
       {atWork && atWork.componentsOut.length > 0 && <Fact name="Out of service">{atWork.componentsOut.join(', ')}</Fact>}
       {tideToShow(run.tide).map((t) => (
         <Fact key={`${t.component} ${t.to}`} name={t.component}>
-          {t.new} of {t.old + t.new} on {t.to}
+          <button type="button" className="bare as-link" onClick={() => setAsked(t)}>
+            {t.new} of {t.old + t.new} on {t.to}
+          </button>
         </Fact>
       ))}
       {run.tide.length > fewTides && (

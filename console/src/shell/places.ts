@@ -8,14 +8,20 @@ export interface Place {
   sure?: boolean;
 }
 
-/** The places that have every word somewhere in them, those that begin with the first word before others. */
+/** The places that have every word somewhere in them: those whose title has all that was written first, then those that begin with its first word. */
 export function found(places: Place[], text: string, most: number): Place[] {
-  const asked = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const written = text.trim().toLowerCase();
+  const asked = written.split(/\s+/).filter(Boolean);
   const has = (p: Place) => {
     const all = `${p.kind} ${p.title} ${p.beside ?? ''}`.toLowerCase();
     return p.sure || asked.every((word) => all.includes(word));
   };
-  const begins = (p: Place) => asked[0] !== undefined && p.title.toLowerCase().startsWith(asked[0]);
-  const all = places.filter(has);
-  return [...all.filter(begins), ...all.filter((p) => !begins(p))].slice(0, most);
+  const rank = (p: Place) => {
+    const title = p.title.toLowerCase();
+    return asked.length > 1 && title.includes(written) ? 0 : asked[0] !== undefined && title.startsWith(asked[0]) ? 1 : 2;
+  };
+  return places
+    .filter(has)
+    .toSorted((a, b) => rank(a) - rank(b))
+    .slice(0, most);
 }

@@ -19,7 +19,7 @@ export function GiveUp({ points, onClose }: { points: Point[]; onClose: (done: b
       if (answers.every((a) => a.gone)) onClose(true);
     },
   });
-  const serving = points.filter((p) => p.state === 'serves' || p.state === 'leads back');
+  const serving = points.filter((p) => p.state === 'usable');
   const left = give.data?.filter((a) => !a.gone) ?? [];
   return (
     <Confirm

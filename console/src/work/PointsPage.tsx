@@ -31,7 +31,7 @@ const columns: Column<Point>[] = [
     value: (p) => words(p.state),
     cell: (p) => (
       <span title={p.why}>
-        <State of={p.state === 'serves' ? 'good' : p.state}>{words(p.state)}</State>
+        <State of={p.state}>{words(p.state)}</State>
       </span>
     ),
   },

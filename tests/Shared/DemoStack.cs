@@ -51,7 +51,7 @@ public sealed class DemoStack : IAsyncDisposable
     public string Demo(string name) => Path.Combine(_work, "demo", name);
 
     /// <summary>The stack with the demo's estate, or with the tiny one of twelve members.</summary>
-    public static async Task<DemoStack> StartAsync(double pace = 600, bool tiny = false)
+    public static async Task<DemoStack> StartAsync(double pace = 600, bool tiny = false, bool empty = false)
     {
         var of = tiny ? "tiny/" : "";
         var stack = new DemoStack(pace);
@@ -85,6 +85,8 @@ public sealed class DemoStack : IAsyncDisposable
             await stack.Answers(stack.Fleet, "/");
             stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
             stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
+            if (empty)
+                return stack;
             await stack.Good(
                 "estate",
                 "import",

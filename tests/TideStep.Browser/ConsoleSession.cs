@@ -12,11 +12,14 @@ public abstract class ConsoleSession : IAsyncLifetime
 
     private protected DemoStack Stack { get; private set; } = null!;
 
+    /// <summary>What stands before the browser: the demo, where a test says nothing else.</summary>
+    private protected virtual Task<DemoStack> StartAsync() => DemoStack.StartAsync(pace: 300);
+
     public async ValueTask InitializeAsync()
     {
         // A page waits for the service's answers: on a busy machine they take longer than a page alone would.
         Assertions.SetDefaultExpectTimeout(90_000);
-        Stack = await DemoStack.StartAsync(pace: 300);
+        Stack = await StartAsync();
         _playwright = await Playwright.CreateAsync();
         Browser = await _playwright.Chromium.LaunchAsync(
             new BrowserTypeLaunchOptions

@@ -1,4 +1,4 @@
-/** What a new document of a kind begins with. */
+/** What a new document of a kind begins with; each can be kept as it stands. */
 export const patterns: Record<string, string> = {
   estate: `tidestep: estate/1
 estate: {id: my-estate, title: My estate, class: test, zone: UTC}
@@ -7,29 +7,47 @@ sites:
   main: {}
 
 nodes:
-  app-1: {site: main, reach: {by: ssh, address: app-1, account: ops, key: "secret:ssh"}}
+  "app-[1-3]": {site: main, reach: {by: person}}
 
 components:
   app:
     product: app
-    members: [app-1]
+    members: ["app-[1-3]"]
+    guard: {keep: 2}
 `,
   product: `tidestep: product/1
 product: {id: app, title: App}
 
+# What there is, and until when its maker supports it.
 releases:
-  - {version: "1.0"}
-  - {version: "1.1"}
+  "1.0": {line: standard, since: 2024-01-15, ends: 2030-01-31}
+  "1.1": {line: standard, since: 2026-01-15, ends: 2031-01-31}
 
+# Which releases may follow one another, how, and how long it takes.
 jumps:
-  - {from: "1.0", to: "1.1", by: rolling, change: [install]}
+  to-1.1:
+    from: ">=1.0 <1.1"
+    to: "1.1"
+    methods: {rolling: {member: 5 min, settle: 1 min}}
+    change: [install]
+  back-to-1.0: {from: "1.1", to: "1.0", down: true, methods: {rolling: {member: 5 min, settle: 1 min}}, change: [install-down]}
+
+# What is done around each change, and when a member is back.
+routines:
+  leave: [stop]
+  return: [start]
+  in-step: {holds: running = installed, within: 5 min}
 
 steps:
-  install: {title: install the release, do: {install: app}, limit: 10 min}
+  stop: {title: stop it, do: {stop: app}, repeatable: true, takes: 30 s}
+  install: {title: install, do: {install: app, version: "{jump.to}"}, already: installed = jump.to, takes: 2 min}
+  install-down: {title: install the former release, do: {install: app, version: "{jump.to}", allow-down: true}, already: installed = jump.to, takes: 2 min}
+  start: {title: start it, do: {start: app}, repeatable: true, takes: 30 s}
 `,
   notices: `tidestep: notices/1
 notices:
-  night-desk: {to: mail, target: night@example.org, at: [halt, person, end]}
+  night-desk: {to: mail, people: [night@example.org], at: [halted, decision-open, done, returned]}
+mail: {host: 127.0.0.1, port: 25, from: tide-step@example.org, encryption: none}
 `,
 };
 

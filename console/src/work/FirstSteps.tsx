@@ -1,4 +1,4 @@
-import { Button, Textarea } from '@mantine/core';
+import { Button, Textarea, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -10,10 +10,11 @@ import { estateOf, hostsOf } from './firstEstate';
 /** An empty service: a first estate out of names of hosts or an OpenSSH configuration, then its survey, a product, a plan. */
 export function FirstSteps() {
   const [text, setText] = useState('');
+  const [account, setAccount] = useState('ops');
   const hosts = hostsOf(text);
   const cache = useQueryClient();
   const make = useMutation({
-    mutationFn: () => told(api.POST('/api/documents', { body: { documents: [{ name: 'estate.yaml', text: estateOf(hosts) }] } })),
+    mutationFn: () => told(api.POST('/api/documents', { body: { documents: [{ name: 'estate.yaml', text: estateOf(hosts, account) }] } })),
     onSuccess: () => void cache.invalidateQueries(),
   });
   return (
@@ -24,19 +25,30 @@ export function FirstSteps() {
         <Panel label="first estate" title="1. Your hosts">
           <Textarea
             label="Names of hosts, one a line, or an OpenSSH configuration"
-            description="They become an estate with one component, which you name and divide afterwards under Documents."
+            description="They become the nodes of an estate; what runs on them you say afterwards, under Documents."
             autosize
             minRows={6}
             value={text}
             onChange={(e) => setText(e.currentTarget.value)}
             placeholder={'Host app-1\n  HostName 10.1.0.11\n  User ops'}
           />
+          <TextInput
+            mt="xs"
+            w={200}
+            label="Account, where a host names none"
+            value={account}
+            onChange={(e) => setAccount(e.currentTarget.value)}
+          />
           <p>
-            <Button disabled={hosts.length === 0 || make.isPending} onClick={() => make.mutate()}>
+            <Button disabled={hosts.length === 0 || account.trim() === '' || make.isPending} onClick={() => make.mutate()}>
               {hosts.length === 0 ? 'Make the first estate' : `Make an estate of ${String(hosts.length)} hosts`}
             </Button>
           </p>
           <Trouble of={make.error} />
+          <p className="soft">
+            They are reached over SSH: put the key in with <code>tidestep secret set ssh --file KEY</code>, and their host keys into{' '}
+            <code>known_hosts</code> in the service’s data folder.
+          </p>
         </Panel>
         <Panel label="what follows" title="What follows">
           <ol className="close">

@@ -14,7 +14,9 @@ it('reads hosts of an OpenSSH configuration, and leaves out patterns', () => {
 });
 
 it('makes an estate that says how each host is reached', () => {
-  const text = estateOf([{ name: 'app-1', user: 'ops' }]);
+  const text = estateOf([{ name: 'app-1', user: 'ops' }, { name: 'app-2' }], 'tide');
   expect(text).toMatch(/^tidestep: estate\/1/);
   expect(text).toContain('account: ops');
+  expect(text).toContain('account: tide');
+  expect(text).toContain('host-keys: known_hosts');
 });

@@ -33,8 +33,8 @@ export function hostsOf(text: string): Host[] {
   return hosts.filter((h) => !seen.has(h.name) && seen.add(h.name));
 }
 
-/** The first estate of these hosts, as its document. */
-export function estateOf(hosts: Host[]): string {
+/** The first estate of these hosts, as its document; reached under an account where a host names none. */
+export function estateOf(hosts: Host[], account: string): string {
   const nodes = Object.fromEntries(
     hosts.map((h) => [
       h.name,
@@ -43,9 +43,10 @@ export function estateOf(hosts: Host[]): string {
         reach: {
           by: 'ssh',
           address: h.address ?? h.name,
-          ...(h.user && { account: h.user }),
+          account: h.user ?? account,
           ...(h.port && { port: h.port }),
           key: 'secret:ssh',
+          'host-keys': 'known_hosts',
         },
       },
     ]),

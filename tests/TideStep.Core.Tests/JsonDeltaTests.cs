@@ -67,6 +67,66 @@ public sealed class JsonDeltaTests
         Assert.All([grown, shrunk, removed, deep], n => Assert.True(n > 50, $"{grown} {shrunk} {removed} {deep}"));
     }
 
+    // Things with names of their own, in any order, some of them twice: then no name tells them apart.
+    private static readonly Gen<JsonNode?> Named = Gen.Select(One("id", "subject", "number"), Gen.Int[0, 9].List[0, 8])
+        .SelectMany(
+            (by, names) =>
+                Gen.Select(Gen.Const(by), Gen.Const(names), Gen.Int[0, 2].List[names.Count, names.Count], Gen.Bool)
+        )
+        .Select(
+            (by, names, values, twice) =>
+                (JsonNode?)
+                    new JsonObject
+                    {
+                        ["list"] = new JsonArray([
+                            .. (twice ? names : names.Distinct()).Select(
+                                (n, i) => new JsonObject { [by] = $"n{n}", ["value"] = values[i] }
+                            ),
+                        ]),
+                    }
+        );
+
+    [Fact]
+    public void What_has_a_name_is_moved_with_it()
+    {
+        var (moved, removed, added, changed) = (0, 0, 0, 0);
+        Gen.Select(Named, Named)
+            .Sample(
+                (was, now) =>
+                {
+                    var delta = JsonDelta.Between(Element(was), Element(now));
+                    var sent = JsonSerializer.Deserialize<List<JsonOperation>>(
+                        JsonSerializer.Serialize(delta, Json.Options),
+                        Json.Options
+                    )!;
+                    var made = JsonDelta.Apply(was?.DeepClone(), sent);
+                    Assert.True(JsonNode.DeepEquals(made, now), $"{was} to {now} by {delta.Count} became {made}");
+                    moved += delta.Count(o => o.Op == JsonOperation.Move);
+                    removed += delta.Count(o => o.Op == JsonOperation.Remove);
+                    added += delta.Count(o => o.Op == JsonOperation.Add);
+                    changed += delta.Count(o => o.Op == JsonOperation.Replace);
+                },
+                iter: 20_000,
+                threads: 1
+            );
+        Assert.All([moved, removed, added, changed], n => Assert.True(n > 200, $"{moved} {removed} {added} {changed}"));
+    }
+
+    [Fact]
+    public void Of_a_list_that_is_put_in_another_order_only_the_moves_go()
+    {
+        JsonNode Of(IEnumerable<int> order) =>
+            new JsonArray([
+                .. order.Select(i => new JsonObject { ["subject"] = $"m{i}", ["steps"] = new string('x', 500) }),
+            ]);
+        var delta = JsonDelta.Between(
+            Element(Of(Enumerable.Range(0, 100))),
+            Element(Of([99, .. Enumerable.Range(0, 99)]))
+        );
+        var move = Assert.Single(delta);
+        Assert.Equal((JsonOperation.Move, "/99", "/0"), (move.Op, move.From, move.Path));
+    }
+
     [Theory]
     [InlineData("/a/b")]
     [InlineData("/list/7")]

@@ -16,6 +16,16 @@ describe('a JSON Patch', () => {
     expect(was).toEqual({ a: 1, 'b/c': { '~': [1, 2, 3] }, gone: true });
   });
 
+  it('moves within a list and out of it', () => {
+    const was = { list: [{ id: 1 }, { id: 2 }, { id: 3 }] };
+    const now = patched(was, [
+      { op: 'move', from: '/list/2', path: '/list/0' },
+      { op: 'move', from: '/list/1', path: '/kept' },
+    ]);
+    expect(now).toEqual({ list: [{ id: 3 }, { id: 2 }], kept: { id: 1 } });
+    expect(was.list.map((l) => l.id)).toEqual([1, 2, 3]);
+  });
+
   it('leaves what it does not touch as it is', () => {
     const was = { left: { x: [1] }, right: { y: [2] } };
     const now = patched(was, [{ op: 'replace', path: '/right/y/0', value: 3 }]) as typeof was;

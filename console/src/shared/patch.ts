@@ -1,7 +1,9 @@
 /** One operation of a JSON Patch (RFC 6902), as far as the service sends them. */
 export interface Operation {
-  op: 'add' | 'remove' | 'replace';
+  op: 'add' | 'remove' | 'replace' | 'move';
   path: string;
+  /** Where what is moved was. */
+  from?: string;
   value?: unknown;
 }
 
@@ -26,11 +28,8 @@ export function patched(document: unknown, operations: Operation[]): unknown {
     return copy;
   };
   let root = document;
-  for (const { op, path, value } of operations) {
-    if (path === '') {
-      root = value;
-      continue;
-    }
+  // The map or list that a place is in, made anew with all above it, and the place's name there.
+  const within = (path: string): [Node, string] => {
     const names = path.split('/').slice(1).map(plain);
     const last = names.pop() ?? '';
     let at = ownOf(root, path);
@@ -40,6 +39,22 @@ export function patched(document: unknown, operations: Operation[]): unknown {
       (at as Record<string, unknown>)[name] = below;
       at = below;
     }
+    return [at, last];
+  };
+  for (const { op, path, from, value } of operations) {
+    if (path === '') {
+      root = value;
+      continue;
+    }
+    if (op === 'move') {
+      const [was, name] = within(from ?? '');
+      const moved = (was as Record<string, unknown>)[name];
+      put(was, name, 'remove', undefined);
+      const [at, last] = within(path);
+      put(at, last, 'add', moved);
+      continue;
+    }
+    const [at, last] = within(path);
     put(at, last, op, value);
   }
   return root;

@@ -5,18 +5,24 @@ using System.Text.Json.Nodes;
 namespace TideStep.Core.Documents;
 
 /// <summary>One operation of a JSON Patch (RFC 6902).</summary>
-/// <param name="Op">add, remove or replace.</param>
+/// <param name="Op">add, remove, replace or move.</param>
 /// <param name="Path">Where, as a JSON Pointer (RFC 6901).</param>
-/// <param name="Value">What is put there; nothing where it is removed.</param>
+/// <param name="Value">What is put there; nothing where it is removed or moved.</param>
 public sealed record JsonOperation(string Op, string Path, JsonElement? Value = null)
 {
+    /// <summary>Where what is moved was; null for every other operation.</summary>
+    public string? From { get; init; }
+
+    public const string Move = "move";
+
     public const string Add = "add";
     public const string Remove = "remove";
     public const string Replace = "replace";
 }
 
-/// <summary>What changed from one JSON document to another, as a JSON Patch (RFC 6902). Lists are compared place by
-/// place: what grows or shrinks does so at its end.</summary>
+/// <summary>What changed from one JSON document to another, as a JSON Patch (RFC 6902). Lists of things with a name of
+/// their own are compared thing by thing, so that one that changes its place is moved; others place by place: what
+/// grows or shrinks does so at its end.</summary>
 public static class JsonDelta
 {
     /// <summary>The operations that make the one of the other; none where they are equal.</summary>
@@ -51,8 +57,20 @@ public static class JsonDelta
                 found.Add(new JsonOperation(JsonOperation.Add, Below(path, property.Name), property.Value));
     }
 
+    // By what things in lists are told apart, the first that all of a list have.
+    private static readonly string[] Identities = ["subject", "id", "number", "run"];
+
+    // Places are looked for one by one: longer lists than this are compared place by place.
+    private const int LongestByName = 2000;
+
     private static void CompareLists(JsonElement was, JsonElement now, string path, List<JsonOperation> found)
     {
+        foreach (var identity in Identities)
+            if (NamesOf(was, identity) is { } names && NamesOf(now, identity) is { } wanted)
+            {
+                CompareByName(was, now, names, wanted, path, found);
+                return;
+            }
         var (before, after) = (was.GetArrayLength(), now.GetArrayLength());
         foreach (var (i, (old, item)) in was.EnumerateArray().Zip(now.EnumerateArray()).Index())
             Compare(old, item, Below(path, i), found);
@@ -60,6 +78,61 @@ public static class JsonDelta
             found.Add(new JsonOperation(JsonOperation.Remove, Below(path, i)));
         foreach (var item in now.EnumerateArray().Skip(before))
             found.Add(new JsonOperation(JsonOperation.Add, $"{path}/-", item));
+    }
+
+    // The names of all things of a list; nothing where one has none, or two have the same.
+    private static List<string>? NamesOf(JsonElement list, string identity)
+    {
+        var names = new List<string>();
+        if (list.GetArrayLength() > LongestByName)
+            return null;
+        foreach (var item in list.EnumerateArray())
+            if (
+                item.ValueKind == JsonValueKind.Object
+                && item.TryGetProperty(identity, out var name)
+                && name.ValueKind is JsonValueKind.String or JsonValueKind.Number
+            )
+                names.Add(name.GetRawText());
+            else
+                return null;
+        return names.Distinct().Count() == names.Count ? names : null;
+    }
+
+    private static void CompareByName(
+        JsonElement was,
+        JsonElement now,
+        List<string> names,
+        List<string> wanted,
+        string path,
+        List<JsonOperation> found
+    )
+    {
+        var before = names.Zip(was.EnumerateArray()).ToDictionary(n => n.First, n => n.Second);
+        var stays = wanted.ToHashSet();
+        for (var i = names.Count - 1; i >= 0; i--)
+            if (!stays.Contains(names[i]))
+            {
+                found.Add(new JsonOperation(JsonOperation.Remove, Below(path, i)));
+                names.RemoveAt(i);
+            }
+        foreach (var (i, (name, item)) in wanted.Zip(now.EnumerateArray()).Index())
+        {
+            if (!before.ContainsKey(name))
+            {
+                found.Add(new JsonOperation(JsonOperation.Add, Below(path, i), item));
+                names.Insert(i, name);
+            }
+            else if (names[i] != name)
+            {
+                var at = names.IndexOf(name, i);
+                found.Add(new JsonOperation(JsonOperation.Move, Below(path, i)) { From = Below(path, at) });
+                names.RemoveAt(at);
+                names.Insert(i, name);
+            }
+        }
+        foreach (var (i, (name, item)) in wanted.Zip(now.EnumerateArray()).Index())
+            if (before.TryGetValue(name, out var old))
+                Compare(old, item, Below(path, i), found);
     }
 
     private static string Below(string path, int index) =>
@@ -76,9 +149,48 @@ public static class JsonDelta
         foreach (var operation in operations)
             if (operation.Path.Length == 0)
                 document = NodeOf(operation);
+            else if (operation is { Op: JsonOperation.Move, From: { Length: > 0 } from })
+                Put(ParentOf(document, operation.Path), NameIn(operation.Path), Taken(document, from), operation);
             else
                 Apply(ParentOf(document, operation.Path), NameIn(operation.Path), operation);
         return document;
+    }
+
+    // What stands at a place, which has it no more.
+    private static JsonNode? Taken(JsonNode? document, string path)
+    {
+        var name = NameIn(path);
+        switch (ParentOf(document, path))
+        {
+            case JsonArray its:
+                var at = IndexIn(its, name, path);
+                var item = its[at];
+                its.RemoveAt(at);
+                return item;
+            case JsonObject its when its.TryGetPropertyValue(name, out var value):
+                its.Remove(name);
+                return value;
+            default:
+                throw Misfit(path);
+        }
+    }
+
+    private static void Put(JsonNode? parent, string name, JsonNode? value, JsonOperation operation)
+    {
+        switch (parent)
+        {
+            case JsonObject its:
+                its[name] = value;
+                break;
+            case JsonArray its when name == "-" || name == $"{its.Count}":
+                its.Add(value);
+                break;
+            case JsonArray its:
+                its.Insert(IndexIn(its, name, operation.Path), value);
+                break;
+            default:
+                throw Misfit(operation.Path);
+        }
     }
 
     private static void Apply(JsonNode? parent, string name, JsonOperation operation)
@@ -88,20 +200,17 @@ public static class JsonDelta
             case (JsonObject its, JsonOperation.Remove):
                 its.Remove(name);
                 break;
-            case (JsonObject its, JsonOperation.Add or JsonOperation.Replace):
+            case (JsonObject its, JsonOperation.Replace):
                 its[name] = NodeOf(operation);
                 break;
             case (JsonArray its, JsonOperation.Remove):
-                its.RemoveAt(IndexIn(its, name, operation));
+                its.RemoveAt(IndexIn(its, name, operation.Path));
                 break;
-            case (JsonArray its, JsonOperation.Add) when name == "-":
-                its.Add(NodeOf(operation));
-                break;
-            case (JsonArray its, JsonOperation.Add):
-                its.Insert(name == $"{its.Count}" ? its.Count : IndexIn(its, name, operation), NodeOf(operation));
+            case (_, JsonOperation.Add):
+                Put(parent, name, NodeOf(operation), operation);
                 break;
             case (JsonArray its, JsonOperation.Replace):
-                its[IndexIn(its, name, operation)] = NodeOf(operation);
+                its[IndexIn(its, name, operation.Path)] = NodeOf(operation);
                 break;
             default:
                 throw Misfit(operation.Path);
@@ -126,10 +235,10 @@ public static class JsonDelta
     private static JsonNode? NodeOf(JsonOperation operation) =>
         operation.Value is { ValueKind: not JsonValueKind.Null } value ? JsonNode.Parse(value.GetRawText()) : null;
 
-    private static int IndexIn(JsonArray list, string name, JsonOperation operation) =>
+    private static int IndexIn(JsonArray list, string name, string path) =>
         int.TryParse(name, CultureInfo.InvariantCulture, out var i) && i >= 0 && i < list.Count
             ? i
-            : throw Misfit(operation.Path);
+            : throw Misfit(path);
 
     private static string NameIn(string path) => Plain(path[(path.LastIndexOf('/') + 1)..]);
 

@@ -11,7 +11,7 @@ build: bin/tidestep ## Build everything; leaves bin/tidestep, bin/tidestep-servi
 bin/tidestep: $(SOURCES) console/dist/index.html
 	@scripts/publish.sh
 
-console/dist/index.html: $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*")
+console/dist/index.html: docs/formats/openapi.json $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*" -not -name openapi.ts)
 	@scripts/console.sh
 
 demo: build ## Start the service, the stand-in fleet and the console with the demo estate

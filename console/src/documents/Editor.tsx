@@ -21,6 +21,9 @@ const looks = EditorView.theme({
   '.cm-tooltip': { backgroundColor: 'var(--sheet)', border: '1px solid var(--rule-strong)', color: 'var(--ink)' },
   '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--depth-1)', color: 'var(--ink)' },
   '.cm-changedLine': { backgroundColor: 'var(--warn-sheet) !important' },
+  '.cm-changedText': { background: 'none', borderBottom: '2px solid var(--warn)' },
+  '.cm-collapsedLines': { background: 'var(--raised)', color: 'var(--soft)' },
+  '.cm-collapsedLines::before, .cm-collapsedLines::after': { content: '"…"' },
   '.cm-panels': { backgroundColor: 'var(--raised)', color: 'var(--ink)' },
 });
 const inks = syntaxHighlighting(

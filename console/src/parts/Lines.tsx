@@ -136,11 +136,14 @@ export function Lines<T>({ name, rows, columns, keyOf, empty, choose, onOpen, op
               </Button>
             </Menu.Target>
             <Menu.Dropdown>
-              {table.getAllLeafColumns().map((c) => (
-                <Menu.Item key={c.id} onClick={() => c.toggleVisibility()}>
-                  <Checkbox readOnly tabIndex={-1} checked={c.getIsVisible()} label={String(c.columnDef.header)} />
-                </Menu.Item>
-              ))}
+              {table
+                .getAllLeafColumns()
+                .filter((c) => c.columnDef.header !== '')
+                .map((c) => (
+                  <Menu.Item key={c.id} onClick={() => c.toggleVisibility()}>
+                    <Checkbox readOnly tabIndex={-1} checked={c.getIsVisible()} label={String(c.columnDef.header)} />
+                  </Menu.Item>
+                ))}
             </Menu.Dropdown>
           </Menu>
           <Menu position="bottom-end">

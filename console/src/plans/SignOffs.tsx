@@ -27,7 +27,8 @@ export function SignOffs({ digest }: { digest: string }) {
   const [after, setAfter] = useState('20 min');
   const [note, setNote] = useState('');
   const sign = useMutation({
-    mutationFn: () =>
+    // eslint-disable-next-line @typescript-eslint/no-unused-vars -- kept beside what came of it
+    mutationFn: (_as: string) =>
       told(
         api.POST('/api/plans/{digest}/sign-offs', {
           ...path,
@@ -63,7 +64,7 @@ export function SignOffs({ digest }: { digest: string }) {
                 <form
                   onSubmit={(e) => {
                     e.preventDefault();
-                    sign.mutate();
+                    sign.mutate(name);
                   }}
                 >
                   <p>
@@ -88,7 +89,8 @@ export function SignOffs({ digest }: { digest: string }) {
                       Sign as {name || 'nobody yet'}
                     </Button>
                   </div>
-                  <Trouble of={sign.error} />
+                  {/* What was refused to somebody is not said of whoever acts now. */}
+                  <Trouble of={sign.variables === name ? sign.error : null} />
                 </form>
               )}
             </>

@@ -21,7 +21,8 @@ if (root)
       <MantineProvider theme={theme} cssVariablesResolver={variables} defaultColorScheme="auto">
         <Notifications position="bottom-right" />
         <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: 1 } } })}>
-          <BrowserRouter>
+          {/* What is typed and chosen stands in the address, and has to be there before the next key. */}
+          <BrowserRouter useTransitions={false}>
             <App />
           </BrowserRouter>
         </QueryClientProvider>

@@ -1,4 +1,4 @@
-import type { Run } from '../shared/shapes';
+import type { Plan, Run } from '../shared/shapes';
 import { field, type Mark, type Wave } from './members';
 
 /** Marks of one standing as one path, so that ten thousand of them cost no more than a few. */
@@ -14,15 +14,12 @@ const half = (x: number, y: number, s: number) => `M${String(x)} ${String(y + s)
 const shapes: Record<Mark, typeof full> = { done: full, working: half, failed: cross, ahead: full };
 
 /** All members of a run at one look: a group of marks for each wave, a row for each move; a wave leads to its part. */
-export function Field({ run, chosen, onChoose }: { run: Run; chosen?: number; onChoose: (block: number) => void }) {
+export function Field({ run, plan, chosen, onChoose }: { run: Run; plan?: Plan; chosen?: number; onChoose: (block: number) => void }) {
   const moves = field(run);
   const total = run.blocks.reduce((n, b) => n + (b.phase === 'roll' ? b.members : 0), 0);
   if (total === 0) return null;
   const pitch = total > 4000 ? 5 : total > 800 ? 7 : total > 200 ? 10 : 13;
-  const name = (move: number) => {
-    const block = run.blocks.find((b) => b.move === move && b.phase === 'roll');
-    return block?.title.replace(/ wave \d+.*$/, '') ?? `move ${String(move)}`;
-  };
+  const name = (move: number) => plan?.moves.find((m) => m.number === move)?.component ?? `move ${String(move)}`;
   return (
     <div className="field" role="group" aria-label="waves">
       {moves.map(({ move, waves }) => (

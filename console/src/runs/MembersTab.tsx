@@ -2,7 +2,7 @@ import { Button, Drawer, Select } from '@mantine/core';
 import { useState } from 'react';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
-import type { Block, Lane, Run, Step } from '../shared/shapes';
+import type { Block, Lane, Plan, Run, Step } from '../shared/shapes';
 import { clock, seconds, span, spanOf } from '../shared/times';
 import { words } from '../shared/words';
 import { Field } from './Field';
@@ -11,6 +11,7 @@ import { OutputView } from './OutputView';
 
 interface Props {
   run: Run;
+  plan?: Plan;
   block: Block;
   now: number;
   onPart: (block: number | undefined) => void;
@@ -18,13 +19,13 @@ interface Props {
 }
 
 /** Who is at work: all members as marks, wave by wave, and those of one part with what each is doing. */
-export function MembersTab({ run, block, now, onPart, onMore }: Props) {
+export function MembersTab({ run, plan, block, now, onPart, onMore }: Props) {
   const [open, setOpen] = useState<string>();
   const lane = block.lanes.find((l) => l.subject === open);
   return (
     <div className="members-tab">
       <Panel label="waves" title="Waves" className="waves">
-        <Field run={run} chosen={block.number} onChoose={(b) => onPart(b === run.currentBlock ? undefined : b)} />
+        <Field run={run} plan={plan} chosen={block.number} onChoose={(b) => onPart(b === run.currentBlock ? undefined : b)} />
         <p className="soft legend">
           <svg width="11" height="11" aria-hidden="true">
             <path className="mark-done" d="M0 0h10v10h-10Z" />

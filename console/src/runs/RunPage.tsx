@@ -83,7 +83,16 @@ export function RunPage() {
           ))}
         </Tabs.List>
         <Tabs.Panel value="members" pt="sm">
-          {block && <MembersTab run={run} block={block} now={now} onPart={setChosen} onMore={() => setMost(most + 5 * membersShown)} />}
+          {block && (
+            <MembersTab
+              run={run}
+              plan={plan.data?.plan}
+              block={block}
+              now={now}
+              onPart={setChosen}
+              onMore={() => setMost(most + 5 * membersShown)}
+            />
+          )}
         </Tabs.Panel>
         <Tabs.Panel value="parts" pt="sm">
           <PartsTab run={run} onPart={toPart} />

@@ -6,12 +6,14 @@ SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' -o
 help: ## List the targets
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
 
+CONSOLE := docs/formats/openapi.json $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*" -not -name openapi.ts)
+
 build: bin/tidestep ## Build everything; leaves bin/tidestep, bin/tidestep-service, bin/tidestep-standin
 
-bin/tidestep: $(SOURCES) console/dist/index.html
+bin/tidestep: $(SOURCES) $(CONSOLE)
 	@scripts/publish.sh
 
-console/dist/index.html: docs/formats/openapi.json $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*" -not -name openapi.ts)
+console/dist/index.html: $(CONSOLE)
 	@scripts/console.sh
 
 demo: build ## Start the service, the stand-in fleet and the console with the demo estate

@@ -1,0 +1,2 @@
+// No program of its own: see the project file.
+return;

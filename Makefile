@@ -22,6 +22,9 @@ demo: build ## Start the service, the stand-in fleet and the console with the de
 example: build ## Run the whole example to its end, without a person
 	@scripts/example.sh
 
+demo-past: build ## Carry out the nights before the demo's planning day anew, and keep them in demo/past
+	@scripts/demo-past.sh
+
 lab-example: build ## Upgrade three real hosts over SSH, made on this machine (root on Linux)
 	@scripts/lab-example.sh
 
@@ -37,4 +40,4 @@ soak: build ## A simulated day of fifty runs, and the database cluster with ever
 bench: build ## Measure; writes docs/benchmarks.md
 	@scripts/bench.sh
 
-.PHONY: help build demo example lab-example test test-dates soak bench
+.PHONY: help build demo demo-past example lab-example test test-dates soak bench

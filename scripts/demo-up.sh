@@ -3,14 +3,17 @@ bin=$PWD/bin
 port=${PORT:-7470} fleet_port=${FLEET_PORT:-7471} pace=${PACE:-60}
 work=$(mktemp -d)
 # The story is told on its planning day, whatever day it is: all programs take their time from there.
-export TIDESTEP_CLOCK_AHEAD=$(($(date -d "$(cat demo/planning-day)" +%s) - $(date +%s)))
+clock_at() { export TIDESTEP_CLOCK_AHEAD=$(($(date -d "$1" +%s) - $(date +%s))); }
+clock_at "$(cat demo/planning-day)"
 export TIDESTEP_DATA=${DATA:-$work/data} TIDESTEP_HOME=$work TIDESTEP_SERVER=http://127.0.0.1:$port TIDESTEP_NAME=${TIDESTEP_NAME:-Wren Hale}
-started=()
+fleet_pid= service_pid= service_options=()
 
+service_down() { kill $service_pid 2>/dev/null && wait $service_pid 2>/dev/null || true; }
+fleet_down() { kill $fleet_pid 2>/dev/null && wait $fleet_pid 2>/dev/null || true; }
 end() {
   trap - EXIT INT TERM
-  for pid in "${started[@]}"; do kill "$pid" 2>/dev/null || true; done
-  wait 2>/dev/null || true
+  service_down
+  fleet_down
   rm -rf "$work"
 }
 trap end EXIT
@@ -25,16 +28,27 @@ done
 mkdir -p "$work/demo"
 cp -r demo/* "$work/demo/"
 sed -i "s/127.0.0.1:7471/127.0.0.1:$fleet_port/" "$work/demo/estate.yaml"
-"$bin/tidestep-standin" --estate "$work/demo/estate.yaml" --readings "$work/demo/readings.yaml" --port "$fleet_port" --pace "$pace" >"$work/fleet.log" 2>&1 &
-started+=($!)
-"$bin/tidestep-service" --port "$port" --pace "$pace" >"$work/service.log" 2>&1 &
-started+=($!)
 answers() { for _ in $(seq 300); do curl -fs -o /dev/null "$1" && return 0; sleep 0.05; done; cat "$work"/*.log >&2; return 1; }
-answers "http://127.0.0.1:$fleet_port/"
-answers "$TIDESTEP_SERVER/health/ready"
+# fleet READINGS PACE: the stand-in fleet, as the readings say that it is.
+fleet() {
+  "$bin/tidestep-standin" --estate "$work/demo/estate.yaml" --readings "$1" --port "$fleet_port" --pace "$2" >"$work/fleet.log" 2>&1 &
+  fleet_pid=$!
+  answers "http://127.0.0.1:$fleet_port/"
+}
+# service PACE [OPTIONS...]
+service() {
+  "$bin/tidestep-service" --port "$port" --pace "$@" >"$work/service.log" 2>&1 &
+  service_pid=$!
+  answers "$TIDESTEP_SERVER/health/ready"
+}
 digest() { sed -n 's/^  "digest": "\(.*\)",/\1/p'; }
 fault() { curl -fs -X POST "http://127.0.0.1:$fleet_port/faults" -H 'Content-Type: application/json' -d "$1"; }
 grow() { curl -fs -X PUT "http://127.0.0.1:$fleet_port/nodes/ss-led-3/readings" -H 'Content-Type: application/json' -d '{"component": "ledger-south", "name": "free(\"/data\")", "value": "64 GiB"}'; }
-"$bin/tidestep" estate import "$work/demo/estate.yaml" "$work/demo/catalogue" "$work/demo/readings.yaml" >/dev/null
-"$bin/tidestep" artefact add "$work/demo/artefacts" >/dev/null
-"$bin/tidestep" survey take
+# present: as things stand on the planning day.
+present() {
+  fleet "$work/demo/readings.yaml" "$pace"
+  service "$pace" "${service_options[@]}"
+  "$bin/tidestep" estate import "$work/demo/estate.yaml" "$work/demo/catalogue" "$work/demo/readings.yaml" >/dev/null
+  "$bin/tidestep" artefact add "$work/demo/artefacts" >/dev/null
+  "$bin/tidestep" survey take
+}

@@ -3,16 +3,25 @@
 . "$(dirname "$0")/setup.sh"
 need curl curl
 . scripts/demo-up.sh
+# A new demo has a past: see demo-past.sh.
+if [ ! -e "$TIDESTEP_DATA/tidestep.db" ]; then
+  (umask 077 && mkdir -p "$TIDESTEP_DATA" && gzip -dc demo/past/tidestep.db.gz >"$TIDESTEP_DATA/tidestep.db")
+fi
+service_options=(--guide "$work/demo/what-to-try.md")
+present
+curl -fs -X PUT "http://127.0.0.1:$fleet_port/points" -H 'Content-Type: application/json' -d @demo/past/points.json
 # Trouble on purpose: the relay's package arrives broken on one node at first, and one gate does not come back from its first start.
 fault '{"node": "ss-rel-2", "verb": "install", "kind": "bad-checksum"}'
 fault '{"node": "gate-04-2", "verb": "start", "kind": "fail-once"}'
 relay=$("$bin/tidestep" run open "$("$bin/tidestep" plan make --goal "$work/demo/goals/relay.yaml" --format json | digest)" --label "South shore: relay to 3.2")
 season=$("$bin/tidestep" run open "$("$bin/tidestep" plan make --goal "$work/demo/goals/season.yaml" --format json | digest)" --label "Tickets to 7.2, gates to 7.1")
+minute=$(awk "BEGIN { print 60 / $pace }")
+sed -i "s/{relay}/$relay/; s/{season}/$season/; s/{minute}/$minute/" "$work/demo/what-to-try.md"
 echo
-echo "Marram Ferries is ready: 75 simulated nodes, one minute of theirs takes $(awk "BEGIN { print 60 / $pace }") s here."
+echo "Marram Ferries is ready: 75 simulated nodes, one minute of theirs takes $minute s here."
 echo
 echo "  console:  $("$bin/tidestep" console link)"
-echo "            Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
+echo "            Its page "What to try" leads through it. Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
 echo "            Then try again, or return: the decision stands at the top with its return path."
 echo
 echo "  terminal: export TIDESTEP_DATA=$TIDESTEP_DATA TIDESTEP_SERVER=$TIDESTEP_SERVER TIDESTEP_CLOCK_AHEAD=$TIDESTEP_CLOCK_AHEAD TIDESTEP_NAME='$TIDESTEP_NAME'"

@@ -4,6 +4,7 @@
 need curl curl
 PACE=${PACE:-600} PORT=${PORT:-7480} FLEET_PORT=${FLEET_PORT:-7481}
 . scripts/demo-up.sh
+present
 step() { echo; echo "== $*"; }
 
 step "the path to the season's goal"

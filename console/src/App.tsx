@@ -19,6 +19,7 @@ const FollowUpsPage = lazy(() => import('./work/FollowUpsPage').then((m) => ({ d
 const ArtefactsPage = lazy(() => import('./estate/ArtefactsPage').then((m) => ({ default: m.ArtefactsPage })));
 const NoticesPage = lazy(() => import('./work/NoticesPage').then((m) => ({ default: m.NoticesPage })));
 const ServicePage = lazy(() => import('./work/ServicePage').then((m) => ({ default: m.ServicePage })));
+const TryPage = lazy(() => import('./work/TryPage').then((m) => ({ default: m.TryPage })));
 const KeysPage = lazy(() => import('./shell/KeysPage').then((m) => ({ default: m.KeysPage })));
 
 /** The addresses of the console, the vocabulary's words as on the command line. */
@@ -46,6 +47,7 @@ export function App() {
           <Route path="/artefacts" element={<ArtefactsPage />} />
           <Route path="/notices" element={<NoticesPage />} />
           <Route path="/service" element={<ServicePage />} />
+          <Route path="/try" element={<TryPage />} />
           <Route path="/keys" element={<KeysPage />} />
           <Route path="*" element={<NoPage />} />
         </Routes>

@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Security.Cryptography;
 using System.Text.Json;
 using TideStep.Core.Checks;
 using TideStep.Core.Documents;
@@ -13,8 +12,6 @@ namespace TideStep.Engine;
 public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProvider time)
 {
     private const string RoundKind = "check-round";
-    private const string EvidenceKind = "evidence";
-    private const int MostEvidence = 5 * 1024 * 1024;
 
     private readonly SharedDocument<ImmutableArray<Waiver>> _waivers = new(store, "waivers", [], time);
     private readonly SharedDocument<ImmutableArray<SignedItem>> _signed = new(store, "signed-items", [], time);
@@ -128,9 +125,8 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
         return stored is null ? null : (Kept.Read<CheckRound>(stored), stored.Revision);
     }
 
-    /// <summary>A file that was kept as evidence, by its checksum; null where there is none.</summary>
-    public async Task<byte[]?> EvidenceAsync(string sha256, CancellationToken ct) =>
-        await store.FindAsync(EvidenceKind, sha256, ct) is { } kept ? Convert.FromBase64String(kept.Body) : null;
+    /// <summary>The files that people sign with.</summary>
+    public EvidenceFiles Evidence { get; } = new(store, time);
 
     private Task<ImmutableArray<SignedItem>> SignedAsync(Estate estate, CancellationToken ct) =>
         _signed.ReadAsync(estate.Id, ct);
@@ -184,39 +180,13 @@ public sealed class CheckDesk(EstateDesk estates, IDocumentStore store, TimeProv
                 null,
                 [new Problem("a signature needs evidence", null, "Say what you did or saw.")]
             );
-        if (file is { Content.Length: > MostEvidence } large)
-            return new Checked<SignedItem>(
-                null,
-                [
-                    new Problem(
-                        $"{large.Name} is larger than {Core.Expressions.Units.WriteBytes(MostEvidence)}",
-                        null,
-                        "Keep the part that shows it."
-                    ),
-                ]
-            );
         EvidenceFile? kept = null;
         if (file is { } shown)
         {
-            kept = new EvidenceFile(
-                Path.GetFileName(shown.Name.Replace('\\', '/')),
-                shown.Content.Length,
-                Convert.ToHexStringLower(SHA256.HashData(shown.Content))
-            );
-            await store.SaveAsync(
-                [
-                    new StoredDocument(
-                        EvidenceKind,
-                        kept.Sha256,
-                        0,
-                        kept.Sha256,
-                        Convert.ToBase64String(shown.Content),
-                        time.GetUtcNow(),
-                        by
-                    ),
-                ],
-                ct
-            );
+            var its = await Evidence.KeepAsync(shown.Name, shown.Content, by, ct);
+            if (!its.Ok)
+                return new Checked<SignedItem>(null, its.Problems);
+            kept = its.Value;
         }
         var signed = new SignedItem(item.Key, by, time.GetUtcNow(), evidence.Trim()) { File = kept };
         await _signed.ChangeAsync(estate.Id, all => all.Add(signed), by, ct);

@@ -456,8 +456,9 @@ public sealed class RunDesk(
             CancellationToken.None
         );
         var by = parent.Log.Look(s => s.Decisions[^1].By);
+        var now = time.GetUtcNow();
         await journal.CreateRunAsync(
-            new StoredRun(run, plan.Value.Digest, parent.Log.Run, time.GetUtcNow(), 0, null, null),
+            new StoredRun(run, plan.Value.Digest, parent.Log.Run, now, 0, null, null),
             new Opened(
                 plan.Value.Digest,
                 $"return of "
@@ -465,7 +466,7 @@ public sealed class RunDesk(
                 by,
                 parent.Log.Run
             ),
-            time.GetUtcNow(),
+            now,
             CancellationToken.None
         );
         await parent.Log.AppendAsync(new ReturnBegun(run));

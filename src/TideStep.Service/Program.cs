@@ -52,7 +52,10 @@ var engine = new EngineSettings(
     TimeSpan.FromMilliseconds(settings.Pace > 1 ? 50 : 200),
     64,
     Path.Combine(settings.Data, "artefacts")
-);
+)
+{
+    NodeLimit = settings.NodeLimit,
+};
 var http = new HttpClient(
     new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 }
 );
@@ -281,8 +284,14 @@ api.MapFollowUps();
 api.MapKeeping();
 api.MapRehearsals();
 api.MapPoints();
-api.MapGet("/service", () => new ServiceView(ServiceSettings.Version, installation, settings.Pace))
+api.MapGet("/service", () =>
+        new ServiceView(ServiceSettings.Version, installation, settings.Pace, settings.Guide is not null)
+    )
     .WithSummary("This service");
+api.MapGet("/guide", (CancellationToken ct) => GuideRoute.AnswerAsync(settings, ct))
+    .WithSummary("What to try here, where the service was started with a guide")
+    .Produces<GuideView>()
+    .ProducesProblem(404);
 if (settings.Console is { } folder)
     app.MapFallback(
         (HttpContext context) =>

@@ -31,6 +31,14 @@ public static class ServiceOptions
                 Description = "divides settle times and limits, for demonstrations; else 1",
             },
             new Option<string>("--console") { Description = "the folder of the built console" },
+            new Option<string>("--node-limit")
+            {
+                Description = "how long a survey and a reading wait for one node, as 2 min; else 30 s",
+            },
+            new Option<string>("--guide")
+            {
+                Description = "a Markdown file that the console shows as its page 'what to try', as the demo does",
+            },
             new Option<string>("--vault-key") { Description = "the file of the key that secrets are kept under" },
         };
         foreach (var command in KeepingCommands.Create(data, database))

@@ -1,4 +1,5 @@
 using System.Globalization;
+using TideStep.Core.Documents;
 
 namespace TideStep.Service;
 
@@ -20,6 +21,12 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
     /// folder.</summary>
     public string? VaultKey { get; init; }
 
+    /// <summary>How long a survey and a reading wait for one node.</summary>
+    public TimeSpan NodeLimit { get; init; } = TimeSpan.FromSeconds(30);
+
+    /// <summary>A Markdown file that the console shows as a page of its own, or null.</summary>
+    public string? Guide { get; init; }
+
     /// <exception cref="FormatException">A port or a pace is none, in words.</exception>
     public static ServiceSettings From(IConfiguration configuration)
     {
@@ -38,6 +45,11 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
         )
         {
             VaultKey = configuration["vault-key"],
+            NodeLimit = LimitOf(configuration["node-limit"] ?? "30 s"),
+            Guide =
+                configuration["guide"] is not { } guide ? null
+                : File.Exists(guide) ? Path.GetFullPath(guide)
+                : throw new FormatException($"there is no file {guide}: name another with --guide"),
         };
     }
 
@@ -45,6 +57,11 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
         int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var port) && port <= 65535
             ? port
             : throw new FormatException($"'{text}' is no port: give a number up to 65535 with --port");
+
+    private static TimeSpan LimitOf(string text) =>
+        Durations.TryParse(text) is { } limit && limit > TimeSpan.Zero
+            ? limit
+            : throw new FormatException($"'{text}' is no span of time: give one like 30 s or 2 min with --node-limit");
 
     private static double PaceOf(string text) =>
         double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var pace)

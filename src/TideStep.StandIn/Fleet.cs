@@ -36,7 +36,7 @@ internal sealed class FleetClock(double pace)
     public async Task After(TimeSpan span, Action then)
     {
         if (span > TimeSpan.Zero)
-            await Task.Delay(span);
+            await Task.Delay(span, _time);
         else
             await Task.Yield();
         then();

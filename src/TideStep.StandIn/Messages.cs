@@ -68,3 +68,6 @@ public sealed record NodeReport(string Node, long Boot, double FreeBytes, IReadO
 
 /// <summary>A file that lies ready on a node.</summary>
 public sealed record StagedRequest(long Bytes, string Sha256);
+
+/// <summary>The state of a member as a node captured it.</summary>
+public sealed record CapturedState(string Component, string? Version, string? DataVersion, string Sha256, long Bytes);

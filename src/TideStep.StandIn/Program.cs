@@ -79,6 +79,18 @@ nodes.MapGet("/artefacts", (HttpContext http) => NodeOf(http).Laid());
 
 app.MapGet("/", () => fleet.Nodes.Select(n => new { n.Id, n.Answers }));
 app.MapGet("/record", (long? after) => fleet.Record.All.Where(d => d.Number > (after ?? 0)));
+
+// What nodes have captured outlives a fleet: the next one is given it.
+app.MapGet("/points", () => fleet.Nodes.Where(n => n.Captured().Count > 0).ToDictionary(n => n.Id, n => n.Captured()));
+app.MapPut("/points", (Dictionary<string, Dictionary<string, CapturedState>> points) =>
+{
+    if (points.Keys.FirstOrDefault(id => fleet.Find(id) is null) is { } unknown)
+        return Results.Problem($"there is no node {unknown}", statusCode: 404);
+    foreach (var (node, places) in points)
+    foreach (var (place, state) in places)
+        fleet.Find(node)!.Hold(place, state);
+    return Results.NoContent();
+});
 app.MapPost("/faults", (FaultRequest fault) =>
 {
     if (fleet.Find(fault.Node) is not { } node)

@@ -16,13 +16,11 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         public long Boot { get; init; }
     }
 
-    private sealed record Point(string Component, string? Version, string? DataVersion, string Sha256, long Bytes);
-
     private readonly Lock _gate = new();
     private readonly Dictionary<string, SimulatedMember> _members = [];
     private readonly Dictionary<string, FenceState> _fences = [];
     private readonly Dictionary<(string, string), AttemptRecord> _attempts = [];
-    private readonly Dictionary<string, Point> _points = [];
+    private readonly Dictionary<string, CapturedState> _points = [];
     private readonly Dictionary<string, DateTimeOffset> _completeAt = [];
     private readonly List<FaultRequest> _faults = [];
     private DateTimeOffset _awayUntil = DateTimeOffset.MinValue;
@@ -53,6 +51,20 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
                 _freeBytes,
                 [.. _members.Values.OrderBy(m => m.Component, StringComparer.Ordinal).Select(m => m.Report(clock.Now))]
             );
+    }
+
+    /// <summary>What was captured here, by its place.</summary>
+    public IReadOnlyDictionary<string, CapturedState> Captured()
+    {
+        lock (_gate)
+            return new SortedDictionary<string, CapturedState>(_points, StringComparer.Ordinal);
+    }
+
+    /// <summary>Holds a state that an earlier fleet captured here.</summary>
+    public void Hold(string place, CapturedState state)
+    {
+        lock (_gate)
+            _points[place] = state;
     }
 
     private readonly SortedDictionary<string, StagedRequest> _laid = new(StringComparer.Ordinal);
@@ -347,7 +359,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         var text = $"{Id}/{member.Component}/{member.Installed}/{member.DataVersion}";
         var sum = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)));
         var place = $"/var/backups/{name}";
-        _points[place] = new Point(member.Component, member.Installed, member.DataVersion, sum, 1_200_000_000);
+        _points[place] = new CapturedState(member.Component, member.Installed, member.DataVersion, sum, 1_200_000_000);
         return (
             0,
             JsonSerializer.Serialize(
@@ -426,7 +438,7 @@ internal sealed class SimulatedNode(string id, FleetClock clock, FleetRecord rec
         {
             if (Strikes("disk-full", "capture", consume: true))
                 return (28, "no space left for a snapshot");
-            _points[name] = new Point(member.Component, member.Installed, member.DataVersion, "", 800_000_000);
+            _points[name] = new CapturedState(member.Component, member.Installed, member.DataVersion, "", 800_000_000);
             _completeAt[name] = clock.Now + clock.TimeOf("capture");
             return (0, $"{name} is being taken");
         }

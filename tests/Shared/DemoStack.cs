@@ -51,7 +51,13 @@ public sealed class DemoStack : IAsyncDisposable
     public string Demo(string name) => Path.Combine(_work, "demo", name);
 
     /// <summary>The stack with the demo's estate, or with the tiny one of twelve members.</summary>
-    public static async Task<DemoStack> StartAsync(double pace = 600, bool tiny = false, bool empty = false)
+    /// <param name="past">Whether the demo's earlier nights were recorded in it, and it is started with its guide.</param>
+    public static async Task<DemoStack> StartAsync(
+        double pace = 600,
+        bool tiny = false,
+        bool empty = false,
+        bool past = false
+    )
     {
         var of = tiny ? "tiny/" : "";
         var stack = new DemoStack(pace);
@@ -81,8 +87,12 @@ public sealed class DemoStack : IAsyncDisposable
                 "--pace",
                 $"{pace}"
             );
+            if (past)
+                await stack.TakePastAsync();
             await stack.StartServiceAsync();
             await stack.Answers(stack.Fleet, "/");
+            if (past)
+                await stack.GivePointsAsync();
             stack.Service.DefaultRequestHeaders.Authorization = new("Bearer", stack.Key);
             stack.Service.DefaultRequestHeaders.Add("Tide-Step-Name", "Wren%20Hale");
             if (empty)
@@ -109,6 +119,26 @@ public sealed class DemoStack : IAsyncDisposable
         }
     }
 
+    private async Task TakePastAsync()
+    {
+        var data = Directory.CreateDirectory(Path.Combine(_work, "data"));
+        await using var kept = File.OpenRead(Path.Combine(Root, "demo", "past", "tidestep.db.gz"));
+        await using var whole = new System.IO.Compression.GZipStream(
+            kept,
+            System.IO.Compression.CompressionMode.Decompress
+        );
+        await using var database = File.Create(Path.Combine(data.FullName, "tidestep.db"));
+        await whole.CopyToAsync(database);
+        File.Copy(Path.Combine(Root, "demo", "what-to-try.md"), Demo("what-to-try.md"));
+    }
+
+    private async Task GivePointsAsync()
+    {
+        var points = await File.ReadAllTextAsync(Path.Combine(Root, "demo", "past", "points.json"));
+        using var body = new StringContent(points, System.Text.Encoding.UTF8, "application/json");
+        (await Fleet.PutAsync("/points", body)).EnsureSuccessStatusCode();
+    }
+
     public string Key => File.ReadAllText(Path.Combine(_work, "data", "access.key")).Trim();
 
     /// <summary>Starts the service.</summary>
@@ -117,16 +147,13 @@ public sealed class DemoStack : IAsyncDisposable
     /// <param name="ready">Whether it is waited for.</param>
     public async Task StartServiceAsync(string? ends = null, TimeSpan later = default, bool ready = true)
     {
+        var console = Path.Combine(Root, "console", "dist");
+        string[] guide = File.Exists(Demo("what-to-try.md")) ? ["--guide", Demo("what-to-try.md")] : [];
         _service = Launch(
             "Service",
             "tidestep-service",
             (ends, later),
-            "--port",
-            $"{Port}",
-            "--pace",
-            $"{_pace}",
-            "--console",
-            Path.Combine(Root, "console", "dist")
+            ["--port", $"{Port}", "--pace", $"{_pace}", "--console", console, .. guide]
         );
         if (ends is null && ready)
             await Answers(Service, "/health/ready", _service);
@@ -255,12 +282,7 @@ public sealed class DemoStack : IAsyncDisposable
             System.Globalization.CultureInfo.InvariantCulture
         );
         if (its.Ends is { } ends)
-        {
-            // Started very often: the published program, where it was built, is there sooner.
-            if (Path.Combine(Root, "bin", program) is var published && File.Exists(published))
-                start.FileName = published;
             start.Environment["TIDESTEP_ENDS"] = ends;
-        }
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
         var process = Process.Start(start)!;
         process.OutputDataReceived += (_, e) => Log(e.Data);
@@ -278,15 +300,21 @@ public sealed class DemoStack : IAsyncDisposable
             File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
     }
 
+    /// <summary>The published program, which is there sooner, unless it was built again since.</summary>
+    private static string Newest(string project, string program)
+    {
+        var (published, built) = (
+            Path.Combine(Root, "bin", program),
+            Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program)
+        );
+        return File.GetLastWriteTimeUtc(published + ".dll") >= File.GetLastWriteTimeUtc(built + ".dll")
+            ? published
+            : built;
+    }
+
     private ProcessStartInfo Program(string project, string program, string[] arguments)
     {
-        var start = new ProcessStartInfo(
-            Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program),
-            arguments
-        )
-        {
-            WorkingDirectory = Root,
-        };
+        var start = new ProcessStartInfo(Newest(project, program), arguments) { WorkingDirectory = Root };
         start.Environment["TIDESTEP_DATA"] = Path.Combine(_work, "data");
         start.Environment["TIDESTEP_HOME"] = _work;
         start.Environment["TIDESTEP_NAME"] = "Wren Hale";

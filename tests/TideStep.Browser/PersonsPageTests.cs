@@ -25,6 +25,18 @@ public sealed class PersonsPageTests : ConsoleSession
         var sign = waiting.GetByRole(AriaRole.Button, new() { Name = "Sign as Wren Hale" });
         await Expect(sign).ToBeDisabledAsync();
         await waiting.GetByLabel("What you did or saw").FillAsync("all twelve said yes at the desk's telephone");
+        byte[] list = [0, 255, 10, 13, 128];
+        await waiting
+            .Locator("input[type=file]")
+            .SetInputFilesAsync(
+                new FilePayload
+                {
+                    Name = "twelve-answers.png",
+                    MimeType = "image/png",
+                    Buffer = list,
+                }
+            );
+        await Expect(waiting).ToContainTextAsync("twelve-answers.png");
         Assert.Empty(await SeriousAsync(page));
         await PictureAsync(page, "person-step");
         await sign.ClickAsync();
@@ -39,5 +51,12 @@ public sealed class PersonsPageTests : ConsoleSession
         await Expect(left).ToContainTextAsync("stewards show the departures by hand");
         await Expect(left).ToContainTextAsync("Ida Moss");
         Assert.Equal("completed", (string)(await Stack.RunAsync(run))["status"]!);
+        // The words and the file are in the report; the file is given back as it was.
+        Assert.Contains(
+            "(all twelve said yes at the desk's telephone; with twelve-answers.png)",
+            await Stack.Good("run", "report", run)
+        );
+        var sum = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(list));
+        Assert.Equal(list, await Stack.Service.GetByteArrayAsync($"/api/evidence/{sum}"));
     }
 }

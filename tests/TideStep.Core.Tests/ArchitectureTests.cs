@@ -16,6 +16,7 @@ public sealed class ArchitectureTests
         ["Client"] = ["Core"],
         ["Cli"] = ["Client", "Tables", "Core"],
         ["StandIn"] = ["Core"],
+        ["Programs"] = ["Service", "Cli", "StandIn"],
     };
 
     private static string Source()

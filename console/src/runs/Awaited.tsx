@@ -1,10 +1,11 @@
-import { Button, Checkbox, Textarea, TextInput } from '@mantine/core';
+import { Button, Checkbox, FileInput, Textarea, TextInput } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { api, told } from '../shared/client';
+import { contentOf } from '../shared/files';
 import type { PersonAwaited, Run } from '../shared/shapes';
 import { moment } from '../shared/times';
 import { useActingName } from '../shared/useActingName';
@@ -23,14 +24,21 @@ export function AwaitedPersons({ run, now }: { run: Run; now: number }) {
 function AwaitedPerson({ run, waits, now }: { run: string; waits: PersonAwaited; now: number }) {
   const name = useActingName();
   const [evidence, setEvidence] = useState('');
+  const [file, setFile] = useState<File | null>(null);
   const [kept, setKept] = useState(false);
   const [owner, setOwner] = useState(waits.owner ?? '');
   const sign = useMutation({
-    mutationFn: () =>
+    mutationFn: async () =>
       told(
         api.POST('/api/runs/{run}/signatures', {
           params: { path: { run } },
-          body: { step: waits.step, evidence, cannotBeUndone: kept, owner: kept && owner ? owner : undefined },
+          body: {
+            step: waits.step,
+            evidence,
+            cannotBeUndone: kept,
+            owner: kept && owner ? owner : undefined,
+            file: file ? { name: file.name, content: await contentOf(file) } : undefined,
+          },
         }),
       ),
   });
@@ -61,6 +69,15 @@ function AwaitedPerson({ run, waits, now }: { run: string; waits: PersonAwaited;
             minRows={2}
             value={evidence}
             onChange={(e) => setEvidence(e.currentTarget.value)}
+          />
+          <FileInput
+            mt="xs"
+            label="A file that shows it"
+            placeholder="none"
+            value={file}
+            onChange={setFile}
+            clearable
+            clearButtonProps={{ 'aria-label': 'leave the file out' }}
           />
           {waits.undo && (
             <Checkbox mt="xs" label="It can’t be taken back" checked={kept} onChange={(e) => setKept(e.currentTarget.checked)} />

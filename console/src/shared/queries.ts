@@ -29,3 +29,7 @@ export const useFollowUps = () =>
 
 export const useDrift = () =>
   useQuery({ queryKey: ['drift'], queryFn: () => told(api.GET('/api/estate/drift')), refetchInterval: 30_000, retry: false });
+
+/** The service itself: what it was started as does not change under a page. */
+export const useService = () =>
+  useQuery({ queryKey: ['service'], queryFn: () => told(api.GET('/api/service')), staleTime: Infinity, retry: false });

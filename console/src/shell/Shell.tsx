@@ -4,7 +4,7 @@ import { useState, type ReactNode } from 'react';
 import { Link, NavLink, useNavigate } from 'react-router';
 import { State } from '../parts/State';
 import { actingName, setActingName } from '../shared/client';
-import { useEstate, useFollowUps, useOpenRuns } from '../shared/queries';
+import { useEstate, useFollowUps, useOpenRuns, useService } from '../shared/queries';
 import { Search } from './Search';
 import './shell.css';
 
@@ -48,6 +48,7 @@ export function Shell({ children }: { children: ReactNode }) {
   const [going, setGoing] = useState(false);
   const estate = useEstate();
   const followUps = useFollowUps();
+  const service = useService();
   const go = useNavigate();
   useHotkeys([
     ['/', () => search.open()],
@@ -94,6 +95,11 @@ export function Shell({ children }: { children: ReactNode }) {
             ))}
           </div>
         ))}
+        {service.data?.guide && (
+          <NavLink to="/try" className="nav-try" onClick={close}>
+            What to try
+          </NavLink>
+        )}
         <NavLink to="/keys" className="nav-keys" onClick={close}>
           Keys <kbd>?</kbd>
         </NavLink>

@@ -42,7 +42,7 @@ export function NowPage() {
     combine: (all) => all.map((q) => q.data).filter((r): r is Run => r !== undefined),
   });
   if (estate.error) return <FirstSteps />;
-  const waiting = awaited(runs, followUps.data?.lines ?? [], now);
+  const waiting = awaited(runs);
   const atRisk = risks(components.data ?? [], drift.data ?? [], library.data, open.data?.lines ?? []);
   return (
     <>
@@ -103,7 +103,7 @@ export function NowPage() {
                             <Share of={r.share} />
                           </td>
                           <td>{r.started ? <When at={r.started} /> : <span className="soft">not yet</span>}</td>
-                          <td>{r.by}</td>
+                          <td className="unbroken">{r.by}</td>
                         </tr>
                       ))}
                     </tbody>
@@ -139,7 +139,9 @@ export function NowPage() {
                 <li key={f.run + f.id}>
                   <State of={Date.parse(f.due) < now ? 'overdue' : f.urgent ? 'caution' : 'due'}>{until(f.due, now)}</State>{' '}
                   <Link to={`/follow-ups?find=${encodeURIComponent(f.what)}`}>{f.what}</Link>
-                  <div className="soft">{f.owner ?? 'nobody’s yet'}</div>
+                  <div className="soft">
+                    {f.owner ?? 'nobody’s yet'}; left by {f.label || f.run}
+                  </div>
                 </li>
               ))}
             </ul>
@@ -165,7 +167,7 @@ function Waits({ waiting, now }: { waiting: Awaited[]; now: number }) {
     <Panel label="waits for a person" title="Waits for a person" tone={waiting.some((w) => w.state === 'halted') ? 'alarm' : undefined}>
       {waiting.length === 0 ? (
         <p>
-          <State of="good">Nothing waits for anybody</State>
+          <State of="good">No run waits for anybody</State>
         </p>
       ) : (
         <ul className="plain stack-small">

@@ -6,6 +6,7 @@ import { Fact, Facts, PageHead, Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { api, told } from '../shared/client';
 import type { Shapes } from '../shared/shapes';
+import { useService } from '../shared/queries';
 import { ownZone, spanOf, zone } from '../shared/times';
 
 const kept: [keyof Shapes['KeepingTimes'], string][] = [
@@ -18,7 +19,7 @@ const kept: [keyof Shapes['KeepingTimes'], string][] = [
 
 /** The service itself: whether it is ready, what it is, how long it keeps what, and the secrets it has by name. */
 export function ServicePage() {
-  const service = useQuery({ queryKey: ['service'], queryFn: () => told(api.GET('/api/service')) });
+  const service = useService();
   const ready = useQuery({
     queryKey: ['ready'],
     queryFn: async () => {

@@ -1,4 +1,4 @@
-import type { ComponentSummary, Difference, FollowUp, Run, RunLine, Shapes } from '../shared/shapes';
+import type { ComponentSummary, Difference, Run, RunLine, Shapes } from '../shared/shapes';
 import { day, many } from '../shared/times';
 
 /** Something that waits for somebody, with where it is answered. */
@@ -11,8 +11,8 @@ export interface Awaited {
   to: string;
 }
 
-/** What waits for a person: halts first, then persons' steps, sign-offs, held runs, and what is overdue. */
-export function awaited(runs: Run[], followUps: FollowUp[], now: number): Awaited[] {
+/** What waits for a person: halts first, then persons' steps, sign-offs and held runs. */
+export function awaited(runs: Run[]): Awaited[] {
   const name = (r: Run) => r.label || r.run;
   const halts = runs
     .filter((r) => r.status === 'halted')
@@ -55,17 +55,7 @@ export function awaited(runs: Run[], followUps: FollowUp[], now: number): Awaite
       since: r.lastAt,
       to: `/runs/${r.run}`,
     }));
-  const late = followUps
-    .filter((f) => Date.parse(f.due) < now)
-    .map((f) => ({
-      key: `${f.run} ${f.id}`,
-      state: 'overdue',
-      what: f.what,
-      who: f.owner ?? 'nobody’s yet',
-      since: f.due,
-      to: `/follow-ups?find=${encodeURIComponent(f.what)}`,
-    }));
-  return [...halts, ...persons, ...signOffs, ...held, ...late];
+  return [...halts, ...persons, ...signOffs, ...held];
 }
 
 export interface Risk {

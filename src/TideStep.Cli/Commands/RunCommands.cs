@@ -390,6 +390,7 @@ public static class RunCommands
         };
         var of = new Option<string?>("--member") { Description = "its member, where several of one title wait" };
         var evidence = new Option<string>("--evidence") { Description = "what you did or saw", Required = true };
+        var shown = new Option<string?>("--evidence-file") { Description = "a file that shows it, of at most 5 MiB" };
         var kept = new Option<bool>("--cannot-be-undone")
         {
             Description = "of a measure that a person takes back: it can't be; it is left to be done after the run",
@@ -410,6 +411,9 @@ public static class RunCommands
                             member = result.GetValue(of),
                             cannotBeUndone = result.GetValue(kept),
                             owner = result.GetValue(owner),
+                            file = result.GetValue(shown) is { } path
+                                ? new { name = Path.GetFileName(path), content = Files.Bytes(path) }
+                                : null,
                         },
                         ct
                     );
@@ -419,6 +423,7 @@ public static class RunCommands
                 step,
                 of,
                 evidence,
+                shown,
                 kept,
                 owner
             )

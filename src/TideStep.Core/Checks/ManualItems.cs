@@ -16,7 +16,12 @@ public sealed record SignedItem(string Item, string By, DateTimeOffset At, strin
 }
 
 /// <summary>A file kept as evidence, found again by its checksum (SHA-256 in hexadecimal).</summary>
-public sealed record EvidenceFile(string Name, long Bytes, string Sha256);
+public sealed record EvidenceFile(string Name, long Bytes, string Sha256)
+{
+    /// <summary>What was said with it, and the file that shows it.</summary>
+    public static string Beside(string evidence, EvidenceFile? file) =>
+        file is null ? evidence : $"{evidence}; with {file.Name}";
+}
 
 /// <summary>Something that people have to have done before a run starts.</summary>
 /// <param name="Title">What, in words.</param>

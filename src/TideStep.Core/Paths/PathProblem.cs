@@ -387,7 +387,28 @@ internal sealed partial class PathProblem
             )
                 options[from].Add(option with { Refused = null });
         }
+        if (!relaxed)
+            LeaveOutWhatIsNeverReached(options, Today[c]);
         return options;
+    }
+
+    // Releases older than today's stand in every catalogue. What leads on only from them leads nowhere here, and an
+    // outage that only they could ask for must not loosen the bounds of the search.
+    private static void LeaveOutWhatIsNeverReached(List<Option>[] options, int today)
+    {
+        var reached = new bool[options.Length];
+        var left = new Stack<int>([today]);
+        while (left.TryPop(out var version))
+        {
+            if (reached[version])
+                continue;
+            reached[version] = true;
+            foreach (var option in options[version])
+                left.Push(option.To);
+        }
+        for (var v = 0; v < options.Length; v++)
+            if (!reached[v])
+                options[v].Clear();
     }
 
     // A component found mixed is first brought to one of the versions found, by jumps from the others and from what is

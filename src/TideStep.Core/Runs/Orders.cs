@@ -1,4 +1,5 @@
 using TideStep.Core.Catalogue;
+using TideStep.Core.Checks;
 using TideStep.Core.Documents;
 
 namespace TideStep.Core.Runs;
@@ -306,6 +307,7 @@ public static class Orders
     /// <summary>A person's signature under a step that a person does.</summary>
     /// <param name="step">The step's identifier or title; null for the only one that waits.</param>
     /// <param name="member">Its member, where several of one title wait; null where that is plain.</param>
+    /// <param name="file">A file that shows it, kept already.</param>
     public static (RunEvent[] Events, Problem? Refused) Sign(
         RunState state,
         string? step,
@@ -313,7 +315,8 @@ public static class Orders
         string evidence,
         string? member = null,
         bool cannotBeUndone = false,
-        string? owner = null
+        string? owner = null,
+        EvidenceFile? file = null
     )
     {
         // By its identifier, or by the title of one that waits.
@@ -328,7 +331,7 @@ public static class Orders
                 "Say which, by its title and --member."
             );
         if (waiting is [var awaited])
-            return Signed(awaited, by, evidence, cannotBeUndone, owner);
+            return Signed(awaited, by, (evidence, file), cannotBeUndone, owner);
         if (step is null)
             return No("no step waits for a person now", "See 'tidestep run show' for what the run does.");
         var known = state
@@ -350,29 +353,29 @@ public static class Orders
     private static (RunEvent[] Events, Problem? Refused) Signed(
         AwaitedPerson awaited,
         string by,
-        string evidence,
+        (string Words, EvidenceFile? File) evidence,
         bool cannotBeUndone,
         string? owner
     )
     {
-        if (evidence.Trim().Length == 0)
+        if (evidence.Words.Trim().Length == 0)
             return No("a signature needs evidence", "Say what you did or saw.");
+        var signed = new PersonSigned(awaited.Step.Id, by, evidence.Words) { File = evidence.File };
         if (!awaited.Undo)
             return cannotBeUndone
                 ? No($"'{awaited.Title}' is to be done, not taken back", "Sign it when it is done.")
-                : (
-                    [new PersonSigned(awaited.Step.Id, by, evidence), new StepDone(awaited.Step.Id, DoneHow.Signed)],
-                    null
-                );
+                : ([signed, new StepDone(awaited.Step.Id, DoneHow.Signed)], null);
         return cannotBeUndone
-            ? ([new MeasureKept(awaited.Step.Id, by, evidence, owner ?? awaited.Step.Owner)], null)
-            : (
+            ? (
                 [
-                    new PersonSigned(awaited.Step.Id, by, evidence) { Undo = true },
-                    new MeasureTakenBack(awaited.Step.Id),
+                    new MeasureKept(awaited.Step.Id, by, evidence.Words, owner ?? awaited.Step.Owner)
+                    {
+                        File = evidence.File,
+                    },
                 ],
                 null
-            );
+            )
+            : ([signed with { Undo = true }, new MeasureTakenBack(awaited.Step.Id)], null);
     }
 
     public static string Word(RunStatus status) =>

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text.Json.Serialization;
+using TideStep.Core.Checks;
 using TideStep.Core.Plans;
 
 namespace TideStep.Core.Runs;
@@ -224,6 +225,10 @@ public sealed record PointGivenUp(string Point, string How) : RunEvent;
 
 public sealed record PersonSigned(string Step, string By, string Evidence) : RunEvent
 {
+    /// <summary>A file that shows it, kept beside the words.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public EvidenceFile? File { get; init; }
+
     /// <summary>Whether it is the taking back of the step's measure that was done.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
     public bool Undo { get; init; }
@@ -251,7 +256,12 @@ public sealed record UndoAsked(string Step) : RunEvent;
 
 /// <summary>A person said that a temporary measure can't be taken back; it is left to be done by somebody.</summary>
 /// <param name="Owner">Whose it is from now on; null where nobody is named.</param>
-public sealed record MeasureKept(string Step, string By, string Why, string? Owner) : RunEvent;
+public sealed record MeasureKept(string Step, string By, string Why, string? Owner) : RunEvent
+{
+    /// <summary>A file that shows why, kept beside the words.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public EvidenceFile? File { get; init; }
+}
 
 /// <summary>What people had to do beforehand and signed for this run, with what proves it.</summary>
 public sealed record TasksSigned(ImmutableArray<Checks.SignedItem> Items) : RunEvent;

@@ -1,3 +1,4 @@
+using TideStep.Core.Checks;
 using TideStep.Core.Expressions;
 using TideStep.Core.Plans;
 
@@ -111,7 +112,7 @@ public static class RunLogText
             PointGivingUp p =>
                 $"rollback point {p.Point} is given up by {p.By}{(p.Reason is { } why ? $": {why}" : "")}",
             PointGivenUp p => $"rollback point {p.Point} given up: {p.How}",
-            PersonSigned s => $"{s.Step} signed by {s.By}: {s.Evidence}",
+            PersonSigned s => $"{s.Step} signed by {s.By}: {EvidenceFile.Beside(s.Evidence, s.File)}",
             StepDone d => $"{d.Step} "
                 + (
                     d.How switch

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Globalization;
 using System.Text;
+using TideStep.Core.Checks;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 
@@ -155,18 +156,23 @@ public sealed record RunReport(
                     PersonSigned p => new ReportMark(
                         e.At,
                         $"signed by {p.By}: {(p.Undo ? "taken back, " : "")}{state.Plan.Step(p.Step).Title}, on "
-                            + $"{state.Plan.Step(p.Step).Member} ({p.Evidence})"
+                            + $"{state.Plan.Step(p.Step).Member} ({EvidenceFile.Beside(p.Evidence, p.File)})"
                     ),
                     MeasureKept k => new ReportMark(
                         e.At,
                         $"not taken back, says {k.By}: {state.Plan.Step(k.Step).Title}, on "
                             + $"{state.Plan.Step(k.Step).Member} "
-                            + $"({k.Why})"
+                            + $"({EvidenceFile.Beside(k.Why, k.File)})"
                     ),
                     TasksSigned t => new ReportMark(
                         e.At,
                         "done beforehand: "
-                            + string.Join("; ", t.Items.Select(i => $"{i.Item}, signed by {i.By} ({i.Evidence})"))
+                            + string.Join(
+                                "; ",
+                                t.Items.Select(i =>
+                                    $"{i.Item}, signed by {i.By} ({EvidenceFile.Beside(i.Evidence, i.File)})"
+                                )
+                            )
                     ),
                     ReturnBegun r => new ReportMark(e.At, $"return began as run {r.Run}"),
                     MemberReverted m => new ReportMark(e.At, $"{m.Member} went back to {m.To} by itself"),

@@ -22,7 +22,12 @@ public sealed record PlanDifferences(IReadOnlyList<string> Differences);
 
 /// <summary>This service.</summary>
 /// <param name="Pace">What settle times and limits are divided by.</param>
-public sealed record ServiceView(string Version, string Installation, double Pace);
+/// <param name="Guide">Whether it was started with a guide of what to try.</param>
+public sealed record ServiceView(string Version, string Installation, double Pace, bool Guide);
+
+/// <summary>What to try on this service, as whoever started it wrote it.</summary>
+/// <param name="Text">Markdown.</param>
+public sealed record GuideView(string Text);
 
 /// <summary>A member that a survey could not read, and why.</summary>
 public sealed record UnreachedLine(string Member, string Why);

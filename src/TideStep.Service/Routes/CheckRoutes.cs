@@ -126,7 +126,7 @@ public static class CheckRoutes
             .Produces<SignedItem>()
             .WithSummary("Sign that a manual prerequisite of a plan is done, with what shows it");
         api.MapGet("/evidence/{sha256}", async (string sha256, string? name, CheckDesk checks, CancellationToken ct) =>
-                await checks.EvidenceAsync(sha256, ct) is { } kept
+                await checks.Evidence.FindAsync(sha256, ct) is { } kept
                     ? Results.File(kept, "application/octet-stream", name ?? sha256)
                     : Answers.Problem(404, new Problem($"no evidence with the checksum {sha256} is kept"))
             )

@@ -65,12 +65,14 @@ public sealed record OrdersRequest(IReadOnlyList<OrderRequest> Orders);
 /// <param name="CannotBeUndone">Of a measure that a person is to take back: that it can't be, with why as the
 /// evidence; then it is left to be done after the run.</param>
 /// <param name="Owner">Whose it is then.</param>
+/// <param name="File">A file that shows it, of at most 5 MiB, kept beside the words.</param>
 public sealed record SignatureRequest(
     string? Step,
     string Evidence,
     string? Member = null,
     bool CannotBeUndone = false,
-    string? Owner = null
+    string? Owner = null,
+    UploadedFile? File = null
 );
 
 /// <summary>What a step took in earlier runs, and whether plans reckon with it already.</summary>
@@ -338,15 +340,23 @@ public static class RunRoutes
             .WithSummary("Standing orders: what is decided at halts that nobody decides in time");
         api.MapPost(
                 "/runs/{run}/signatures",
-                (
+                async (
                     HttpContext http,
                     string run,
                     SignatureRequest request,
                     RunDesk desk,
+                    CheckDesk checks,
                     Idempotency once,
                     CancellationToken ct
                 ) =>
-                    SayAsync(
+                {
+                    var by = AccessRules.ActorOf(http);
+                    var kept = request.File is { } file
+                        ? await checks.Evidence.KeepAsync(file.Name, file.Content, by, ct)
+                        : null;
+                    if (kept is { Ok: false })
+                        return Answers.Problems(422, "nothing was signed", kept.Problems);
+                    return await SayAsync(
                         http,
                         run,
                         request,
@@ -356,14 +366,16 @@ public static class RunRoutes
                             Orders.Sign(
                                 s,
                                 request.Step,
-                                AccessRules.ActorOf(http),
+                                by,
                                 request.Evidence,
                                 request.Member,
                                 request.CannotBeUndone,
-                                request.Owner
+                                request.Owner,
+                                kept?.Value
                             ),
                         ct
-                    )
+                    );
+                }
             )
             .Produces(202)
             .WithSummary("Sign a step that a person does");

@@ -45,7 +45,8 @@ internal sealed class ShiftedClock : TimeProvider
                 DateTimeOffset.UnixEpoch + TimeSpan.FromSeconds(since)
             )
             : throw new FormatException(
-                $"{RateVariable} must be a rate from 1 to 3600 and a moment in seconds, as in 600@1796000000, not '{rate}'"
+                $"{RateVariable} must be a rate from 1 to 3600 and a moment in seconds, as in 600@1796000000, "
+                    + $"not '{rate}'"
             );
     }
 
@@ -63,7 +64,8 @@ internal sealed class ShiftedClock : TimeProvider
     public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) =>
         base.CreateTimer(callback, state, Scaled(dueTime), Scaled(period));
 
-    /// <summary>A span of this clock in the machine's time; what never comes stays so, and nothing comes at once.</summary>
+    /// <summary>A span of this clock in the machine's time; what never comes stays so, and nothing comes at
+    /// once.</summary>
     private TimeSpan Scaled(TimeSpan span) =>
         span <= TimeSpan.Zero || _rate == 1
             ? span

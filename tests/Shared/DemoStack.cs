@@ -51,7 +51,7 @@ public sealed class DemoStack : IAsyncDisposable
     public string Demo(string name) => Path.Combine(_work, "demo", name);
 
     /// <summary>The stack with the demo's estate, or with the tiny one of twelve members.</summary>
-    /// <param name="past">Whether the demo's earlier nights were recorded in it, and it is started with its guide.</param>
+    /// <param name="past">Whether the demo's earlier nights are in it, and it is started with its guide.</param>
     public static async Task<DemoStack> StartAsync(
         double pace = 600,
         bool tiny = false,

@@ -37,7 +37,10 @@ test-dates: ## Every test on other days: both clock changes, a leap day, the tur
 soak: build ## A simulated day of fifty runs, and the database cluster with every fault (root on Linux)
 	@scripts/soak.sh
 
+pictures: build ## Take the pictures of docs/screenshots anew, from the demo
+	@scripts/pictures.sh
+
 bench: build ## Measure; writes docs/benchmarks.md
 	@scripts/bench.sh
 
-.PHONY: help build demo demo-past example lab-example test test-dates soak bench
+.PHONY: help build demo demo-past example lab-example test test-dates soak pictures bench

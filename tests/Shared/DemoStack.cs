@@ -300,16 +300,17 @@ public sealed class DemoStack : IAsyncDisposable
             File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
     }
 
-    /// <summary>The published program, which is there sooner, unless it was built again since.</summary>
+    /// <summary>The published program, which is there sooner, unless something was built again since: publishing
+    /// touches <c>bin/tidestep</c> last.</summary>
     private static string Newest(string project, string program)
     {
-        var (published, built) = (
-            Path.Combine(Root, "bin", program),
-            Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program)
-        );
-        return File.GetLastWriteTimeUtc(published + ".dll") >= File.GetLastWriteTimeUtc(built + ".dll")
-            ? published
-            : built;
+        var built = Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0");
+        var published = Path.Combine(Root, "bin");
+        return
+            Directory.EnumerateFiles(built, "*.dll").Max(File.GetLastWriteTimeUtc)
+            <= File.GetLastWriteTimeUtc(Path.Combine(published, "tidestep"))
+            ? Path.Combine(published, program)
+            : Path.Combine(built, program);
     }
 
     private ProcessStartInfo Program(string project, string program, string[] arguments)

@@ -14,9 +14,9 @@ public sealed class AfterwardsPageTests : ConsoleSession
         await File.WriteAllTextAsync(
             product,
             (await File.ReadAllTextAsync(product)).Replace(
-                "    change: [install]\n",
-                "    change: [install]\n    tasks: [{title: tell the harbour desk that the relay is new, "
-                    + "when: after, owner: harbour desk}]\n"
+                "    to: \"3.2\"\n    methods: {rolling",
+                "    to: \"3.2\"\n    tasks: [{title: tell the harbour desk that the relay is new, "
+                    + "when: after, owner: harbour desk}]\n    methods: {rolling"
             )
         );
         await Stack.Good("estate", "import", product);

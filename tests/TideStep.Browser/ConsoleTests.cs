@@ -17,7 +17,7 @@ public sealed class ConsoleTests : ConsoleSession
         var run = await Stack.OpenAsync(label: "South shore: relay to 3.2");
         var page = await EnterAsync();
         await Expect(page.GetByRole(AriaRole.Banner)).ToContainTextAsync("Marram Ferries");
-        await PictureAsync(page, "now");
+        await PictureAsync(page, "now-empty");
         await Region(page, "runs").GetByRole(AriaRole.Link, new() { Name = "South shore: relay to 3.2" }).ClickAsync();
         await Button(page, "Start").ClickAsync();
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("halted", Patient);
@@ -27,7 +27,7 @@ public sealed class ConsoleTests : ConsoleSession
         await Expect(decision).ToContainTextAsync("relay-south/ss-rel-2");
         await Expect(decision.GetByRole(AriaRole.Group))
             .ToHaveTextAsync([new Regex("^Go on"), new Regex("^Go back"), new Regex("^Stop here")]);
-        await PictureAsync(page, "run-halted");
+        await PictureAsync(page, "halt");
         await decision.GetByRole(AriaRole.Button, new() { Name = "All of the output of install" }).ClickAsync();
         await Expect(Dialog(page)).ToContainTextAsync("phalarope 3.2: checksum differs");
         await page.Keyboard.PressAsync("Escape");
@@ -37,7 +37,7 @@ public sealed class ConsoleTests : ConsoleSession
         await Button(page, "Not now").ClickAsync();
         await Button(page, "Return …").ClickAsync();
         await Expect(Dialog(page)).ToContainTextAsync("relay-south: what was written since");
-        await PictureAsync(page, "run-return");
+        await PictureAsync(page, "halt-choice");
         await page.GetByLabel("Reason, for the report").FillAsync("not tonight");
         await Button(page, "Return").ClickAsync();
         await Expect(page.GetByTestId("status")).ToHaveTextAsync("returned", Patient);
@@ -234,7 +234,7 @@ public sealed class ConsoleTests : ConsoleSession
         await Expect(path).ToContainTextAsync("moves", new() { Timeout = 180_000 });
         await page.GetByText("components move that the goal does not name").ClickAsync();
         await Expect(path).ToContainTextAsync("os-south");
-        await PictureAsync(page, "plans-path");
+        await PictureAsync(page, "path-page");
         await Button(page, "Make the plan").ClickAsync();
         await Expect(Region(page, "parts")).ToContainTextAsync("tickets-south", new() { Timeout = 180_000 });
         await page.GetByRole(AriaRole.Tab, new() { Name = "Compared" }).ClickAsync();
@@ -261,7 +261,7 @@ public sealed class ConsoleTests : ConsoleSession
         await Expect(strip).ToContainTextAsync("move 3: identity-south 4.6 to 5.1");
         await Expect(page.GetByText("Window 2")).ToBeVisibleAsync();
         await Expect(strip).ToContainTextAsync(new Regex("rests till [0-9]{1,2} [A-Z][a-z]{2}"));
-        await PictureAsync(page, "strip");
+        await PictureAsync(page, "plan-page");
         await Button(page, "Open all").ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { NameRegex = new Regex(": return path after part 60$") })
             .PressAsync("Enter");
@@ -305,7 +305,7 @@ public sealed class ConsoleTests : ConsoleSession
         await Dialog(page).GetByRole(AriaRole.Button, new() { Name = "Accept", Exact = true }).ClickAsync();
         await Expect(page.GetByRole(AriaRole.Table, new() { Name = "Accepted" }))
             .ToContainTextAsync("Robin Dale, until", new() { Timeout = 180_000 });
-        await PictureAsync(page, "checks");
+        await PictureAsync(page, "findings");
         await page.GetByRole(AriaRole.Button, new() { Name = "accept to-8.4 room ledger-south/ss-led-3" }).ClickAsync();
         await Dialog(page).GetByLabel("Why it may be borne").FillAsync("dumps are cleared on Friday");
         await Dialog(page).GetByRole(AriaRole.Button, new() { Name = "Accept", Exact = true }).ClickAsync();

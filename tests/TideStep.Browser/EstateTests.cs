@@ -37,6 +37,7 @@ public sealed class EstateTests : ConsoleSession
         );
         await page.GetByRole(AriaRole.Button, new() { Name = "Survey ledger-south" }).ClickAsync();
         await Expect(readings).ToContainTextAsync("3 MiB");
+        await PictureAsync(page, "estate");
         await readings.GetByRole(AriaRole.Button, new() { Name = "lag" }).ClickAsync();
         await Expect(readings).ToContainTextAsync(new Regex("3 MiB .*, 0 B"));
         await page.GetByRole(AriaRole.Link, new() { Name = "Artefacts" }).ClickAsync();

@@ -103,7 +103,7 @@ export function NowPage() {
                             <Share of={r.share} />
                           </td>
                           <td>{r.started ? <When at={r.started} /> : <span className="soft">not yet</span>}</td>
-                          <td className="unbroken">{r.by}</td>
+                          <td className="nowrap">{r.by}</td>
                         </tr>
                       ))}
                     </tbody>

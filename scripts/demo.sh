@@ -21,7 +21,7 @@ echo
 echo "Marram Ferries is ready: 75 simulated nodes, one minute of theirs takes $minute s here."
 echo
 echo "  console:  $("$bin/tidestep" console link)"
-echo "            Its page "What to try" leads through it. Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
+echo "            Its page 'What to try' leads through it. Two runs are open. Start 'South shore: relay to 3.2': it halts at ss-rel-2, where the package arrives broken."
 echo "            Then try again, or return: the decision stands at the top with its return path."
 echo
 echo "  terminal: export TIDESTEP_DATA=$TIDESTEP_DATA TIDESTEP_SERVER=$TIDESTEP_SERVER TIDESTEP_CLOCK_AHEAD=$TIDESTEP_CLOCK_AHEAD TIDESTEP_NAME='$TIDESTEP_NAME'"

@@ -38,7 +38,7 @@ run() {
     echo "$((total - bad - skip)) $bad $skip" >>"$log/counts"
   done
 }
-# Two lanes: the end-to-end tests wait for their runs more than they reckon, and the others fit beside them.
+# Two lanes: while one waits for a run or a page, the other reckons.
 run TideStep.EndToEnd & lane=$!
 run $(ls tests | grep '^TideStep' | grep -v EndToEnd)
 wait $lane

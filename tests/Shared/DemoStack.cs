@@ -23,6 +23,9 @@ public sealed class DemoStack : IAsyncDisposable
             ) - DateTimeOffset.UtcNow
         ).TotalSeconds;
 
+    /// <summary>The day on which the demo's story is told, as commands take it.</summary>
+    public static string PlanningDay => Now.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
+
     /// <summary>Now, by the clock that all programs of a stack share.</summary>
     public static DateTimeOffset Now => DateTimeOffset.UtcNow.AddSeconds(Ahead);
 

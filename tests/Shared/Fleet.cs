@@ -116,7 +116,7 @@ internal sealed class Fleet
     {
         var estate = Estate;
         var text =
-            $"tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents:\n"
+            $"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\ncomponents:\n"
             + $"{_readings}{(members.Length > 0 ? "members:\n" + members : "")}";
         return new EstateIndex(estate, Good(ReadingsDocument.Read(text, "readings.yaml", estate)), Catalogue);
     }
@@ -124,11 +124,7 @@ internal sealed class Fleet
     public PathAnswer Path(string goal, string members = "") => Good(PathFinder.Find(Request(goal, members)));
 
     public PathRequest Request(string goal, string members = "") =>
-        new(
-            Index(members),
-            Good(GoalDocument.Read($"tidestep: goal/1\n{goal}", "goal.yaml")),
-            new DateOnly(2026, 11, 23)
-        );
+        new(Index(members), Good(GoalDocument.Read($"tidestep: goal/1\n{goal}", "goal.yaml")), Nights.Day(-6));
 
     public static T Good<T>(Checked<T> read)
         where T : class =>

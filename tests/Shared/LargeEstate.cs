@@ -97,7 +97,7 @@ public static class LargeEstate
                 $"stands-on: [os-landing-{l:00}]"
             );
         }
-        var readings = new StringBuilder("tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents:\n");
+        var readings = new StringBuilder($"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\ncomponents:\n");
         foreach (var line in lines.ToString().Split('\n').Where(l => l.StartsWith("  ", StringComparison.Ordinal)))
         {
             var id = line.Trim().Split(':')[0];
@@ -196,7 +196,7 @@ public static class LargeEstate
             text.AppendLine(
                 CultureInfo.InvariantCulture,
                 $"  - {{this: \"{at}\", {relation}: {product}, at: \"{other}\", verdict: supported, source: "
-                    + $"{{title: {id} notes, date: 2026-01-10}}}}"
+                    + $"{{title: {id} notes, date: {Nights.On(-323)}}}}}"
             );
         text.AppendLine("jumps:");
         var restart = restarts ? ", restarts: node" : "";

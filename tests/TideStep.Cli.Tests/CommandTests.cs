@@ -156,11 +156,11 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
     [Fact]
     public async Task A_path_is_the_same_every_time()
     {
-        var first = await OnFilesAsync("goals/season.yaml", "--format", "json", "--day", "2026-11-23");
+        var first = await OnFilesAsync("goals/season.yaml", "--format", "json", "--day", DemoStack.PlanningDay);
         for (var i = 0; i < 3; i++)
             Assert.Equal(
                 first.Output,
-                (await OnFilesAsync("goals/season.yaml", "--format", "json", "--day", "2026-11-23")).Output
+                (await OnFilesAsync("goals/season.yaml", "--format", "json", "--day", DemoStack.PlanningDay)).Output
             );
     }
 
@@ -399,7 +399,7 @@ public sealed class CommandTests(StackFixture fixture) : IClassFixture<StackFixt
     [Fact]
     public async Task The_rules_and_states_behind_a_path_can_be_had()
     {
-        var ran = await OnFilesAsync("goals/season.yaml", "--pairs", "--rules", "--day", "2026-11-23");
+        var ran = await OnFilesAsync("goals/season.yaml", "--pairs", "--rules", "--day", DemoStack.PlanningDay);
         Assert.Contains("os-north and os-south move as well: tickets-north", ran.Output);
         Assert.Contains("ledger-north 8.2", ran.Output);
         Assert.Matches("The answer rests on \\d+ of \\d+ rules", ran.Output);

@@ -22,7 +22,7 @@ public sealed class StandInFleet : IAsyncLifetime
         );
         File.WriteAllText(
             Path.Combine(Folder, "readings.yaml"),
-            "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1.2\", values: "
+            $"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\ncomponents: {{app: {{running: \"1.2\", values: "
                 + "{jobs: 42, words: many}}}\n"
         );
         _fleet = Process.Start(

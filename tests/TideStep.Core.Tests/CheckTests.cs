@@ -10,11 +10,12 @@ namespace TideStep.Core.Tests;
 /// <summary>Plans are proved ready by numbers, or it is said what they lack.</summary>
 public sealed class CheckTests
 {
-    private static readonly DateTimeOffset Now = new(2026, 11, 20, 12, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset Now = Nights.At(-9, 12);
 
-    private const string Engine =
-        "releases: {\"1\": {}, \"2\": {ends: 2026-11-01, removes: [old pages], problems: [{what: it is slow "
-        + "at first}]}}\nreadings: {lag: {by: field, unit: bytes}, state: {by: field, unit: text}, size: {by: "
+    private static readonly string Engine =
+        $"releases: {{\"1\": {{}}, \"2\": {{ends: {Nights.On(-28)}, removes: [old pages], "
+        + "problems: [{what: it is slow at first}]}}\nreadings: {lag: {by: field, unit: bytes}, "
+        + "state: {by: field, unit: text}, size: {by: "
         + "field, unit: bytes}}\nsteps: {put: {do: {command: [x]}}}\n";
 
     private static Fleet Three(string prerequisites, string rest = "", string windows = "")
@@ -131,7 +132,7 @@ public sealed class CheckTests
             One(round, "known-problem", "engine 2: it is slow at first").What
         );
         Assert.Equal(
-            (CheckResult.Failed, "engine 2 is supported through 2026-11-01"),
+            (CheckResult.Failed, $"engine 2 is supported through {Nights.On(-28)}"),
             (One(round, "support", "app").Result, One(round, "support", "app").What)
         );
     }
@@ -185,7 +186,7 @@ public sealed class CheckTests
             }
         );
         Assert.Equal(
-            "done, says Wren on 2026-11-20 12:00 +00:00: they know",
+            $"done, says Wren on {Nights.On(-9)} 12:00 +00:00: they know",
             One(signed, "manual", "ring the harbour").What
         );
         // Signed for another upgrade it is asked anew.

@@ -119,7 +119,7 @@ public sealed class CitedRulesTests
     public void The_rules_that_the_seasons_path_rests_on_are_all_needed_and_no_other_is()
     {
         var (index, goal) = Demo();
-        var request = new PathRequest(index, goal, new DateOnly(2026, 11, 23), Joint: false);
+        var request = new PathRequest(index, goal, Nights.Day(-6), Joint: false);
         var answer = Fleet.Good(PathFinder.Find(request));
         var relied = RulesRelied.Of(request, answer).ToHashSet();
         Assert.InRange(relied.Count, 5, 20);
@@ -134,9 +134,7 @@ public sealed class CitedRulesTests
     public void Each_component_that_moves_unnamed_is_told_why()
     {
         var (index, goal) = Demo();
-        var answer = Fleet.Good(
-            PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23), Joint: false))
-        );
+        var answer = Fleet.Good(PathFinder.Find(new PathRequest(index, goal, Nights.Day(-6), Joint: false)));
         Assert.Equal(
             answer
                 .Moves.SelectMany(m => m.Jumps)
@@ -163,9 +161,7 @@ public sealed class CitedRulesTests
     public void The_states_of_a_path_are_told_with_every_pair_that_changed()
     {
         var (index, goal) = Demo();
-        var answer = Fleet.Good(
-            PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23), Joint: false))
-        );
+        var answer = Fleet.Good(PathFinder.Find(new PathRequest(index, goal, Nights.Day(-6), Joint: false)));
         foreach (var move in answer.Moves)
             Assert.Equal(
                 index.Pairs.Count(p =>

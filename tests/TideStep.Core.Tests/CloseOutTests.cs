@@ -7,7 +7,7 @@ namespace TideStep.Core.Tests;
 public sealed class CloseOutTests
 {
     private static readonly Plan Plan = Made();
-    private static readonly DateTimeOffset Start = new(2026, 11, 29, 1, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset Start = Nights.At(0, 1);
 
     private static Plan Made()
     {
@@ -146,14 +146,15 @@ public sealed class CloseOutTests
     [Fact]
     public void What_comes_next_names_partners_neighbours_and_later_releases()
     {
-        const string engine =
-            "releases: {\"6\": {}, \"7\": {line: long-support}, \"8\": {since: 2026-10-01, line: "
-            + "long-support}, \"9\": {since: 2027-03-01, line: long-support}, \"8.5\": {line: preview}}\n"
+        var engine =
+            $"releases: {{\"6\": {{}}, \"7\": {{line: long-support}}, \"8\": {{since: {Nights.On(-59)}, line: "
+            + $"long-support}}, \"9\": {{since: {Nights.On(92)}, line: long-support}}, \"8.5\": {{line: preview}}}}\n"
             + "jumps:\n  to-7: {from: \"=6\", to: \"7\", methods: {rolling: {member: 1 min}}, change: [put]}\n"
             + "  to-8: {from: \"=7\", to: \"8\", methods: {rolling: {member: 1 min}}, change: [put]}\n"
             + "steps:\n  put: {do: {install: x, version: \"{jump.to}\"}}\n";
-        const string store =
-            "releases: {\"1\": {ends: 2027-01-31}, \"2\": {ends: 2030-01-31}, \"3\": {ends: 2031-01-31}}\n"
+        var store =
+            $"releases: {{\"1\": {{ends: {Nights.On(63)}}}, \"2\": {{ends: {Nights.On(1159)}}}, "
+            + $"\"3\": {{ends: {Nights.On(1524)}}}}}\n"
             + "jumps:\n  to-2: {from: \"=1\", to: \"2\", methods: {offline: {outage: 1 min}}}\n"
             + "  to-3: {from: \"=2\", to: \"3\", methods: {offline: {outage: 1 min}}}\n"
             // Nothing of the third release may stand beside what the run left.
@@ -174,7 +175,7 @@ public sealed class CloseOutTests
         var state = new RunState(plan);
         void Say(RunEvent e) => state.Apply(new JournalEntry("r", state.Sequence + 1, 1, Start, e));
         Say(new Opened(plan.Digest, "", "Wren", null));
-        Assert.Empty(WhatComesNext.Of(state, fleet.Index(), new DateOnly(2026, 11, 29)));
+        Assert.Empty(WhatComesNext.Of(state, fleet.Index(), Nights.Day(0)));
         Say(
             new MembersRead(
                 "after",
@@ -182,13 +183,13 @@ public sealed class CloseOutTests
             )
         );
         Say(new Ended(RunEnd.Completed));
-        var next = WhatComesNext.Of(state, fleet.Index(), new DateOnly(2026, 11, 29));
+        var next = WhatComesNext.Of(state, fleet.Index(), Nights.Day(0));
         Assert.Equal(
             [
                 "other 6 7 its partner app runs it now",
-                "app 7 8 8, with long support, is out since 2026-10-01",
-                "near 1 2 its support ends on 2027-01-31",
-                "user 1 2 its support ends on 2027-01-31",
+                $"app 7 8 8, with long support, is out since {Nights.On(-59)}",
+                $"near 1 2 its support ends on {Nights.On(63)}",
+                $"user 1 2 its support ends on {Nights.On(63)}",
             ],
             next.Select(n => $"{n.Component} {n.Runs} {n.To} {n.Why}")
         );

@@ -11,11 +11,11 @@ public sealed class DriftTests
         new Fleet()
             .Node("a[1-3]")
             .With("app", "engine", "2", "\"a[1-3]\"")
-            .Product("engine", "releases: {\"1\": {ends: 2026-12-31}, \"2\": {ends: 2030-01-01}}\n");
+            .Product("engine", $"releases: {{\"1\": {{ends: {Nights.On(32)}}}, \"2\": {{ends: {Nights.On(1129)}}}}}\n");
 
     private static IEnumerable<string> Of(string members, params (string, string)[] left) =>
         Drift
-            .Of(Three().Index(members), left.ToDictionary(l => l.Item1, l => l.Item2), new DateOnly(2026, 11, 23))
+            .Of(Three().Index(members), left.ToDictionary(l => l.Item1, l => l.Item2), Nights.Day(-6))
             .Select(d => $"{d.Subject} {d.Value} {d.Expected} > {d.Found} ({d.Against})");
 
     [Fact]
@@ -27,7 +27,7 @@ public sealed class DriftTests
         Assert.Equal(
             [
                 "app/a1 running 2 > 1 (component)",
-                "app 1 a release that is supported > support ends on 2026-12-31, in 38 d (support)",
+                $"app 1 a release that is supported > support ends on {Nights.On(32)}, in 38 d (support)",
             ],
             Of("  app/a1: {running: \"1\"}\n")
         );
@@ -52,15 +52,15 @@ public sealed class DriftTests
     {
         var estate = Three().Estate;
         var text =
-            "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\nmembers: {app/a1: {running: \"2\"}, app/a2: "
-            + "{running: \"2\"}}\nunreached: {app/a3: {why: no route, known: 2026-11-19T08:30:00Z, last: "
+            $"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\nmembers: {{app/a1: {{running: \"2\"}}, app/a2: "
+            + $"{{running: \"2\"}}}}\nunreached: {{app/a3: {{why: no route, known: {Nights.On(-10)}T08:30:00Z, last: "
             + "{running: \"2\"}}}\n";
         var readings = Fleet.Good(ReadingsDocument.Read(text, "readings.yaml", estate));
         var index = new EstateIndex(estate, readings, Three().Catalogue);
         Assert.True(index.IsOut(estate.FindMember("app/a3")!));
-        var told = Assert.Single(Drift.Of(index, new Dictionary<string, string>(), new DateOnly(2026, 11, 23)));
+        var told = Assert.Single(Drift.Of(index, new Dictionary<string, string>(), Nights.Day(-6)));
         Assert.Equal(
-            ("app/a3", "2, as on 2026-11-19 08:30", "not read: no route"),
+            ("app/a3", $"2, as on {Nights.On(-10)} 08:30", "not read: no route"),
             (told.Subject, told.Expected, told.Found)
         );
         Assert.Equal(

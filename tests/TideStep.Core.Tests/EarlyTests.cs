@@ -133,7 +133,7 @@ public sealed class EarlyTests
     {
         var plan = Fleet.Good(Make(Of(windows: ""), "early: [gates]\n"));
         var state = new RunState(plan);
-        var now = new DateTimeOffset(2026, 11, 27, 12, 0, 0, TimeSpan.Zero);
+        var now = Nights.At(-2, 12);
         void Say(params RunEvent[] events)
         {
             foreach (var e in events)

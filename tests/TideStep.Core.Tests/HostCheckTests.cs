@@ -8,7 +8,7 @@ namespace TideStep.Core.Tests;
 /// <summary>What hosts, components and the library tell beforehand is put to a plan with its numbers.</summary>
 public sealed class HostCheckTests
 {
-    private static readonly DateTimeOffset Now = new(2026, 11, 20, 12, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset Now = Nights.At(-9, 12);
 
     private const string Well =
         "kernel: \"6.1\", disk.fullest: 40 %, disk.mount: /, clock.off: 0.1 s, package-lock.free: true, "
@@ -160,10 +160,11 @@ public sealed class HostCheckTests
     {
         var round = Of(
             One(),
-            Member(1, "licence-until: 2026-11-22, copies: 2") + Member(2, "licence-until: 2027-11-23, copies: 1")
+            Member(1, $"licence-until: {Nights.On(-7)}, copies: 2")
+                + Member(2, $"licence-until: {Nights.On(359)}, copies: 1")
         );
         Assert.Equal(
-            (CheckResult.Failed, "its licence holds through 2026-11-22, 1 d before the work on 2026-11-23"),
+            (CheckResult.Failed, $"its licence holds through {Nights.On(-7)}, 1 d before the work on {Nights.On(-6)}"),
             (Find(round, "licence", "app/a1").Result, Find(round, "licence", "app/a1").What)
         );
         Assert.Equal(CheckResult.Passed, Find(round, "licence", "app/a2").Result);
@@ -189,7 +190,7 @@ public sealed class HostCheckTests
             fleet.Estate,
             Fleet.Good(
                 ReadingsDocument.Read(
-                    "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\n"
+                    $"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\n"
                         + "components: {app: {running: \"1\"}, store: {running: \"3\"}}\n"
                         + "members:\n  app/a1: {running: \"1\", values: {\"reach(\\\"10.0.0.9\\\", "
                         + "\\\"5432\\\").open\": false}}\n",
@@ -209,7 +210,7 @@ public sealed class HostCheckTests
                 new Paths.PathRequest(
                     index,
                     Fleet.Good(GoalDocument.Read("tidestep: goal/1\ngoal: [{component: app, to: 2}]\n", "g")),
-                    new DateOnly(2026, 11, 23)
+                    Nights.Day(-6)
                 )
             )
         );
@@ -388,7 +389,10 @@ public sealed class HostCheckTests
             windows: "  night: {every: sunday, from: \"01:00\", lasts: 5 h}\n"
         );
         var open = Find(Of(fleet, ""), "manual", "tell the harbour");
-        Assert.Equal("the harbour desk has to do it and sign it, by 2026-11-27 01:00 +00:00: app to 2", open.What);
+        Assert.Equal(
+            $"the harbour desk has to do it and sign it, by {Nights.On(-2)} 01:00 +00:00: app to 2",
+            open.What
+        );
         Assert.Equal("Call the desk by telephone. Then sign it with what shows that it is done.", open.Remedy);
         Assert.Contains(
             "which is past",
@@ -438,9 +442,7 @@ public sealed class HostCheckTests
         );
         Assert.Equal(
             told,
-            Drift
-                .Of(index, new Dictionary<string, string>(), new DateOnly(2026, 11, 20))
-                .Any(d => d.Against == "component")
+            Drift.Of(index, new Dictionary<string, string>(), Nights.Day(-9)).Any(d => d.Against == "component")
         );
     }
 
@@ -482,7 +484,7 @@ public sealed class HostCheckTests
                 new Paths.PathRequest(
                     index,
                     Fleet.Good(GoalDocument.Read("tidestep: goal/1\ngoal: [{component: app, to: 2}]\n", "g")),
-                    new DateOnly(2026, 11, 23)
+                    Nights.Day(-6)
                 )
             )
         );

@@ -9,7 +9,7 @@ namespace TideStep.Core.Tests;
 /// out.</summary>
 public sealed class PathNotesTests
 {
-    private static readonly DateTimeOffset _now = new(2031, 3, 4, 12, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset _now = Nights.At(0, 12);
 
     private static Fleet Pair(string rules, string relation = "depends-on: [db]", string jump = "") =>
         new Fleet()
@@ -17,7 +17,7 @@ public sealed class PathNotesTests
             .Node("b[1-3]")
             .Product(
                 "engine",
-                "releases: {\"6\": {}, \"7\": {since: 2030-02-03}}\njumps:\n"
+                $"releases: {{\"6\": {{}}, \"7\": {{since: {Nights.On(-394)}}}}}\njumps:\n"
                     + $"  to-7: {{from: \"=6\", to: \"7\"{jump}, methods: {{offline: {{outage: 4 min}}}}}}\n{rules}"
             )
             .Chain("store", ["1", "2"])
@@ -31,17 +31,17 @@ public sealed class PathNotesTests
 
     private const string OldNote =
         "rules: [{this: \">=6\", depends-on: store, at: \"1\", verdict: supported, "
-        + "source: {title: Old sheet, date: 2029-07-01}}]";
+        + "source: {title: Old sheet, date: @-611}}]";
 
     [Fact]
     public void A_release_that_only_an_older_note_reaches_is_a_caution_with_both_dates()
     {
-        var fleet = Pair(OldNote);
+        var fleet = Pair(Nights.In(OldNote));
         var path = fleet.Path("goal: [{component: app, to: 7}]");
         var pair = Assert.Single(path.Pairs);
         Assert.Equal(PairNote.Stretched, pair.Note);
-        Assert.Contains("2029-07-01", pair.Why);
-        Assert.Contains("2030-02-03", pair.Why);
+        Assert.Contains(Nights.On(-611), pair.Why);
+        Assert.Contains(Nights.On(-394), pair.Why);
         var finding = Assert.Single(Checked(fleet, path), f => f.Check == "old-note");
         Assert.Equal((Level.Caution, CheckResult.Failed), (finding.Level, finding.Result));
     }
@@ -49,18 +49,18 @@ public sealed class PathNotesTests
     [Theory]
     [InlineData(
         "rules: [{this: \">=6 <8\", depends-on: store, at: \"1\", verdict: supported, source: {title: t, "
-            + "date: 2029-07-01}}]"
+            + "date: @-611}}]"
     )]
     [InlineData(
         "rules: [{this: \">=6\", depends-on: store, at: \"1\", verdict: supported, source: {title: t, date: "
-            + "2030-02-04}}]"
+            + "@-393}}]"
     )]
     [InlineData(OldNote + "\n")]
     public void A_closed_range_a_newer_note_or_another_rule_is_none(string rules)
     {
         if (rules.StartsWith(OldNote, StringComparison.Ordinal))
             rules = OldNote.Replace("]", ", {this: 7, depends-on: store, at: 1, verdict: supported}]");
-        Assert.Empty(Pair(rules).Path("goal: [{component: app, to: 7}]").Pairs);
+        Assert.Empty(Pair(Nights.In(rules)).Path("goal: [{component: app, to: 7}]").Pairs);
     }
 
     [Fact]
@@ -177,7 +177,7 @@ public sealed class PathNotesTests
         var request = new PathRequest(
             fleet.Index(),
             Fleet.Good(Core.Estates.GoalDocument.Read("tidestep: goal/1\ngoal: [{component: app, to: \">=6\"}]", "g")),
-            new DateOnly(2031, 3, 4)
+            Nights.Day(0)
         );
         var answer = PathFinder.Find(request).Value!;
         Assert.True(answer.AlreadyMet || !answer.Found);

@@ -88,7 +88,7 @@ public sealed class PlanComparisonTests
     {
         Assert.Contains("was made from another revision of the estate", Of(Make(revision: "f")));
         Assert.Contains(
-            "uses 2026-11-29 01:00 for move 1 instead of none",
+            $"uses {Nights.On(0)} 01:00 for move 1 instead of none",
             Of(Make(windows: "  w: {every: sunday, from: \"01:00\", lasts: 5 h}\n"))
         );
     }

@@ -10,7 +10,7 @@ namespace TideStep.Core.Tests;
 /// when.</summary>
 public sealed class PointLifeTests
 {
-    private static readonly DateTimeOffset Start = new(2026, 11, 29, 1, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset Start = Nights.At(0, 1);
 
     private static Fleet Of(
         string points = "{capture: save, while: stopped, serves: 14 d, settle: 2 d}",

@@ -9,7 +9,7 @@ namespace TideStep.Core.Tests;
 /// <summary>Prerequisites that ask of related components, and what all members must have in common.</summary>
 public sealed class RelatedReadingTests
 {
-    private static readonly DateTimeOffset _now = new(2031, 3, 4, 12, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset _now = Nights.At(0, 12);
 
     private static Fleet Two(string holds, string rest = "", string app = "depends-on: [db]", string per = "member") =>
         new Fleet()
@@ -158,7 +158,7 @@ public sealed class RelatedReadingTests
         Assert.Contains("no reading of conns of app/a3", missing.What);
         Assert.Contains(
             new Difference("app/a2", "component", "charset", "wide", "narrow"),
-            Drift.Of(fleet.Index(read), new Dictionary<string, string>(), new DateOnly(2031, 3, 4))
+            Drift.Of(fleet.Index(read), new Dictionary<string, string>(), Nights.Day(0))
         );
     }
 }

@@ -247,8 +247,8 @@ public sealed class RunTests
     {
         var zone = TimeZoneInfo.FindSystemTimeZoneById("Europe/London");
         Assert.Equal(
-            "waits for its hour, Sun 2026-07-05 02:00 +01:00",
-            RunLogText.Words(new WindowAwaited(2, new DateTimeOffset(2026, 7, 5, 1, 0, 0, TimeSpan.Zero)), zone)
+            $"waits for its hour, Sun {Nights.On(-147)} 02:00 +01:00",
+            RunLogText.Words(new WindowAwaited(2, Nights.At(-147, 1)), zone)
         );
         Assert.Equal(
             "decided by Wren Hale's standing order: try again, m1/put (the disk was full)",
@@ -281,7 +281,7 @@ public sealed class RunTests
                     + "{rolling: {member: 1 min}}, change: [look]}\nsteps:\n  look: {do: {person: look at it}}\n"
             );
         var plan = Fleet.Good(PlanMaker.Make(fleet.Index(), fleet.Path("goal: [{component: app, to: 7}]"), "e", "c"));
-        var (state, at) = (new RunState(plan), new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
+        var (state, at) = (new RunState(plan), Nights.At(0, 1));
         void Say(params RunEvent[] events)
         {
             foreach (var e in events)

@@ -18,7 +18,7 @@ public sealed class SignOffTests
         """;
 
     private static readonly Plan Closing = PlanOf("  no-return: {by: another}\n");
-    private static readonly DateTimeOffset Now = new(2026, 11, 28, 20, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset Now = Nights.At(-1, 20);
 
     private static Fleet Estate(string signOffs, string jump = "") =>
         new Fleet()

@@ -7,7 +7,7 @@ namespace TideStep.Core.Tests;
 /// <summary>The checks find what a start would refuse, and judge later moves on what the plan will have made.</summary>
 public sealed class StartCheckTests
 {
-    private static readonly DateTimeOffset _now = new(2031, 3, 4, 12, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset _now = Nights.At(0, 12);
 
     private static Fleet Two(string jump = "", string put = "{do: {install: x, version: \"{jump.to}\"}}") =>
         new Fleet()

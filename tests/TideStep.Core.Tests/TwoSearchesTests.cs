@@ -126,9 +126,7 @@ public sealed class TwoSearchesTests
     public void A_large_estate_is_planned_and_proved_by_its_structure()
     {
         var (index, goal) = TideStep.Tests.LargeEstate.Read(TideStep.Tests.LargeEstate.Write(1000));
-        var answer = Fleet.Good(
-            PathFinder.Find(new PathRequest(index, goal, new DateOnly(2026, 11, 23), Joint: false))
-        );
+        var answer = Fleet.Good(PathFinder.Find(new PathRequest(index, goal, Nights.Day(-6), Joint: false)));
         Assert.True(answer is { Found: true, Proved: true });
         var written = answer.Moves.Select(m => m.Written).ToList();
         Assert.Equal(200, index.Components.Length);

@@ -55,10 +55,10 @@ public sealed class WindowTests
         // Each move takes 20 minutes and 10 to lead back: two take 40, and 20 back.
         var one = Fleet.Good(Try(Two(Hour)));
         Assert.Equal([(1, 2)], one.Windows.Select(w => (w.FirstMove, w.LastMove)));
-        Assert.Equal(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero), one.Blocks[0].Begins);
+        Assert.Equal(Nights.At(0, 1), one.Blocks[0].Begins);
         var two = Fleet.Good(Try(Two(Hour.Replace("1 h", "59 min"))));
         Assert.Equal([(1, 1), (2, 2)], two.Windows.Select(w => (w.FirstMove, w.LastMove)));
-        Assert.Equal(new DateTimeOffset(2026, 12, 6, 1, 0, 0, TimeSpan.Zero), two.Windows[1].From);
+        Assert.Equal(Nights.At(7, 1), two.Windows[1].From);
         Assert.True(Assert.Single(two.Blocks, b => b.RestsAfter) is { Move: 1 });
         Assert.NotNull(two.Windows[0].Rests);
         Assert.Null(two.Windows[1].Rests);
@@ -68,8 +68,8 @@ public sealed class WindowTests
     public void The_turn_back_time_leaves_the_return_path_its_time()
     {
         var plan = Fleet.Good(Try(Two(Hour)));
-        Assert.Equal(new DateTimeOffset(2026, 11, 29, 1, 55, 0, TimeSpan.Zero), plan.Blocks[0].TurnBack);
-        Assert.Equal(new DateTimeOffset(2026, 11, 29, 1, 40, 0, TimeSpan.Zero), plan.Blocks[^1].TurnBack);
+        Assert.Equal(Nights.At(0, 1, 55), plan.Blocks[0].TurnBack);
+        Assert.Equal(Nights.At(0, 1, 40), plan.Blocks[^1].TurnBack);
         Assert.All(plan.Blocks, b => Assert.True(b.Begins + b.Expected + b.Settle <= b.TurnBack));
     }
 
@@ -99,25 +99,16 @@ public sealed class WindowTests
 
     [Theory]
     // the hour from one o'clock is left out
-    [InlineData("sunday", "2026-03-28", "2026-03-29T02:00:00+01:00", "2026-03-29T03:00:00+01:00")]
-    [InlineData("sunday", "2026-10-24", "2026-10-25T01:30:00+01:00", "2026-10-25T01:30:00+00:00")] // it comes twice
-    [InlineData("friday", "2026-06-01", "2026-06-05T01:30:00+01:00", "2026-06-05T02:30:00+01:00")]
-    public void Windows_follow_the_clocks_of_their_zone_and_last_real_hours(
-        string day,
-        string after,
-        string from,
-        string to
-    )
+    [InlineData(3, "02:00:00+01:00", "03:00:00+01:00")]
+    [InlineData(10, "01:30:00+01:00", "01:30:00+00:00")] // it comes twice
+    [InlineData(6, "01:30:00+01:00", "02:30:00+01:00")]
+    public void Windows_follow_the_clocks_of_their_zone_and_last_real_hours(int month, string begins, string ends)
     {
-        var rule = new WindowRule(
-            "w",
-            Enum.Parse<DayOfWeek>(day, true),
-            null,
-            new TimeOnly(1, 30),
-            TimeSpan.FromHours(1)
-        );
+        var sunday = Nights.LastSunday(month);
+        var (from, to) = ($"{Nights.Written(sunday)}T{begins}", $"{Nights.Written(sunday)}T{ends}");
+        var rule = new WindowRule("w", DayOfWeek.Sunday, null, new TimeOnly(1, 30), TimeSpan.FromHours(1));
         var first = WindowCalendar
-            .After([rule], TimeZoneInfo.FindSystemTimeZoneById("Europe/London"), DateOnly.Parse(after), 30)
+            .After([rule], TimeZoneInfo.FindSystemTimeZoneById("Europe/London"), sunday.AddDays(-1), 30)
             .First();
         Assert.Equal((DateTimeOffset.Parse(from), DateTimeOffset.Parse(to)), (first.From, first.To));
         Assert.Equal(DateTimeOffset.Parse(from).Offset, first.From.Offset);
@@ -125,14 +116,14 @@ public sealed class WindowTests
 
     [Theory]
     [InlineData("{from: \"01:00\", lasts: 1 h}", "every: sunday")]
-    [InlineData("{every: sunday, on: 2026-12-06, from: \"01:00\", lasts: 1 h}", "every: sunday")]
+    [InlineData("{every: sunday, on: @7, from: \"01:00\", lasts: 1 h}", "every: sunday")]
     [InlineData("{every: sundy, from: \"01:00\", lasts: 1 h}", "Did you mean 'sunday'?")]
     [InlineData("{every: sunday, from: \"1 o'clock\", lasts: 1 h}", "must be a time")]
     [InlineData("{every: sunday, from: \"01:00\"}", "'lasts' is missing")]
     [InlineData("{every: sunday, from: \"01:00\", lasts: 9 d}", "at most seven days")]
     public void A_window_that_is_wrong_is_said_with_its_place(string window, string says)
     {
-        var read = EstateDocument.Read(Two($"  w: {window}\n").EstateText, "estate.yaml");
+        var read = EstateDocument.Read(Two($"  w: {Nights.In(window)}\n").EstateText, "estate.yaml");
         Assert.Contains(read.Problems, p =>
             (p.What + p.Hint).Contains(says, StringComparison.Ordinal) && p.At is { Line: 4 }
         );
@@ -178,12 +169,9 @@ public sealed class WindowTests
             foreach (var work in NextWork.Of(state))
                 Do(work);
         Assert.Equal(1, plan.Blocks[state.BlocksDone - 1].Move);
-        Assert.Equal(
-            new DateTimeOffset(2026, 12, 6, 1, 0, 0, TimeSpan.Zero),
-            Assert.IsType<RestTill>(Assert.Single(NextWork.Of(state))).Till
-        );
+        Assert.Equal(Nights.At(7, 1), Assert.IsType<RestTill>(Assert.Single(NextWork.Of(state))).Till);
         Assert.Contains(
-            "it rests, as planned, till night opens on Sun 2026-12-06 01:00",
+            $"it rests, as planned, till night opens on Sun {Nights.On(7)} 01:00",
             RunView.Of("r", state, 1).WaitsFor
         );
         Say(new WentOn("Wren"));
@@ -222,31 +210,28 @@ public sealed class WindowTests
     }
 
     [Theory]
-    [InlineData("{from: 2026-11-29, to: 2026-11-29}", true)]
-    [InlineData("{from: \"2026-11-29 01:59\", to: \"2026-11-29 03:00\"}", true)]
-    [InlineData("{from: \"2026-11-28 01:00\", to: \"2026-11-29 01:00\"}", false)]
-    [InlineData("{from: \"2026-11-29 02:00\", to: \"2026-11-30 00:00\"}", false)]
+    [InlineData("{from: @0, to: @0}", true)]
+    [InlineData("{from: \"@0 01:59\", to: \"@0 03:00\"}", true)]
+    [InlineData("{from: \"@-1 01:00\", to: \"@0 01:00\"}", false)]
+    [InlineData("{from: \"@0 02:00\", to: \"@1 00:00\"}", false)]
     public void A_window_that_a_freeze_reaches_into_is_not_used(string freeze, bool skipped)
     {
-        var plan = Fleet.Good(Try(Two(Hour).Freezes($"  regatta: {freeze}\n")));
-        Assert.Equal(
-            skipped ? new DateOnly(2026, 12, 6) : new DateOnly(2026, 11, 29),
-            DateOnly.FromDateTime(plan.Windows[0].From.Date)
-        );
-        Assert.Equal(skipped, plan.Notes.Contains("window night of 2026-11-29 is not used: freeze regatta"));
+        var plan = Fleet.Good(Try(Two(Hour).Freezes($"  regatta: {Nights.In(freeze)}\n")));
+        Assert.Equal(skipped ? Nights.Day(7) : Nights.Day(0), DateOnly.FromDateTime(plan.Windows[0].From.Date));
+        Assert.Equal(skipped, plan.Notes.Contains($"window night of {Nights.On(0)} is not used: freeze regatta"));
     }
 
     [Theory]
-    [InlineData("{from: 2026-12-02, to: 2026-12-01}", "ends before it begins")]
-    [InlineData("{from: soon, to: 2026-12-01}", "must be a day like")]
-    [InlineData("{from: 2026-12-02}", "to")]
+    [InlineData("{from: @3, to: @2}", "ends before it begins")]
+    [InlineData("{from: soon, to: @2}", "must be a day like")]
+    [InlineData("{from: @3}", "to")]
     public void A_freeze_that_can_not_be_meant_is_named(string freeze, string what) =>
         Assert.Contains(
             EstateDocument
                 .Read(
                     $"tidestep: estate/1\nestate: t\nsites: {{s: {{}}}}\n"
                         + $"nodes: {{n1: {{site: s}}}}\ncomponents: {{app: {{product: p, members: [n1]}}}}\n"
-                        + $"freezes: {{f: {freeze}}}\n",
+                        + $"freezes: {{f: {Nights.In(freeze)}}}\n",
                     "e"
                 )
                 .Problems,
@@ -256,16 +241,13 @@ public sealed class WindowTests
     [Fact]
     public void Without_windows_a_start_that_would_come_upon_a_freeze_is_a_blocker()
     {
-        var fleet = Two("").Freezes("  regatta: {from: \"2026-11-23 12:00\", to: \"2026-11-23 18:00\", why: boats}\n");
+        var fleet = Two("")
+            .Freezes($"  regatta: {{from: \"{Nights.On(-6)} 12:00\", to: \"{Nights.On(-6)} 18:00\", why: boats}}\n");
         var plan = Fleet.Good(Try(fleet));
         Checks.Finding At(int hour, int minute) =>
             Assert.Single(
                 Checks
-                    .PlanChecks.Of(
-                        fleet.Index(""),
-                        plan,
-                        new Checks.CheckContext(new DateTimeOffset(2026, 11, 23, hour, minute, 0, TimeSpan.Zero))
-                    )
+                    .PlanChecks.Of(fleet.Index(""), plan, new Checks.CheckContext(Nights.At(-6, hour, minute)))
                     .Findings,
                 f => f.Check == "freeze"
             );
@@ -278,6 +260,9 @@ public sealed class WindowTests
             ),
             (At(9, 0).Result, At(11, 59).Result, At(17, 59).Result, At(18, 0).Result)
         );
-        Assert.Contains("nothing may be changed from 2026-11-23 12:00 to 2026-11-23 18:00: boats", At(11, 59).What);
+        Assert.Contains(
+            $"nothing may be changed from {Nights.On(-6)} 12:00 to {Nights.On(-6)} 18:00: boats",
+            At(11, 59).What
+        );
     }
 }

@@ -201,11 +201,11 @@ public sealed class DecisionTests
     [Fact]
     public async Task A_run_waits_for_its_window()
     {
-        var carriage = InWindow(new DateTimeOffset(2026, 11, 29, 0, 30, 0, TimeSpan.Zero));
+        var carriage = InWindow(Nights.At(0, 0, 30));
         var owner = await carriage.OwnerAsync(start: true);
         await owner.ExecuteAsync(default);
         Assert.Equal(RunEnd.Completed, carriage.State.End);
-        var opens = new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero);
+        var opens = Nights.At(0, 1);
         Assert.Equal(opens, Assert.Single(carriage.Journal.Entries.Select(e => e.Event).OfType<WindowAwaited>()).Till);
         Assert.True(carriage.Journal.Entries.First(e => e.Event is BlockEntered).At >= opens);
     }
@@ -213,7 +213,7 @@ public sealed class DecisionTests
     [Fact]
     public async Task A_wave_that_does_not_fit_what_is_left_of_the_window_is_not_begun_unless_somebody_says_so()
     {
-        var carriage = InWindow(new DateTimeOffset(2026, 11, 29, 5, 55, 0, TimeSpan.Zero));
+        var carriage = InWindow(Nights.At(0, 5, 55));
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         Assert.Contains("the window ends at 06:00", await Carriage.UntilAsync(owner, working, s => s.Halt?.Why));
@@ -233,7 +233,7 @@ public sealed class DecisionTests
         // The first member, at 11:09, can be back when the freeze begins; the second can not.
         var carriage = new Carriage(
             new Fleet()
-                .Freezes("  regatta: {from: \"2026-11-29 11:20\", to: \"2026-11-29 18:00\", why: boats}\n")
+                .Freezes($"  regatta: {{from: \"{Nights.On(0)} 11:20\", to: \"{Nights.On(0)} 18:00\", why: boats}}\n")
                 .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")
                 .With("app", "engine", "6", "\"n[1-3]\"")
                 .Product(
@@ -248,12 +248,12 @@ public sealed class DecisionTests
             Pace = 1,
             Poll = TimeSpan.FromSeconds(20),
             WatchesTime = false,
-            Time = new JumpingTime(new DateTimeOffset(2026, 11, 29, 11, 9, 0, TimeSpan.Zero)),
+            Time = new JumpingTime(Nights.At(0, 11, 9)),
         };
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         Assert.Contains(
-            "in the freeze regatta (boats), from 2026-11-29 11:20 to 2026-11-29 18:00",
+            $"in the freeze regatta (boats), from {Nights.On(0)} 11:20 to {Nights.On(0)} 18:00",
             await Carriage.UntilAsync(owner, working, s => s.Halt?.Why)
         );
         var before = carriage.Far.Deeds.Count;

@@ -88,7 +88,7 @@ public abstract class DeskBed : IAsyncLifetime
             .. fleet.ProductTexts.Select(p => new IncomingDocument(p.Key + ".yaml", p.Value)),
             new(
                 "readings.yaml",
-                "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"6\"}}\n"
+                $"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\ncomponents: {{app: {{running: \"6\"}}}}\n"
             ),
         ];
 

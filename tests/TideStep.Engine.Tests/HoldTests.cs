@@ -66,7 +66,7 @@ public sealed class HoldTests
     [Fact]
     public async Task Held_at_a_time_it_goes_on_till_then_whoever_owns_it()
     {
-        var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
+        var time = new FakeTimeProvider(Nights.At(0, 1));
         var carriage = new Carriage(
             new Fleet()
                 .Node("n[1-3]", "site: s, reach: {by: stand-in, address: x}")

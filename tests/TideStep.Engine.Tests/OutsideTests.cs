@@ -240,7 +240,7 @@ public sealed class OutsideTests
     [Fact]
     public async Task One_that_never_answers_needs_a_decision()
     {
-        var time = new FakeTimeProvider(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
+        var time = new FakeTimeProvider(Nights.At(0, 1));
         var carriage = new Carriage()
         {
             Time = time,

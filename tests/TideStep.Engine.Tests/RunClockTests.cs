@@ -7,7 +7,7 @@ namespace TideStep.Engine.Tests;
 /// <summary>What a run says of its own time, in simulated time.</summary>
 public sealed class RunClockTests
 {
-    private readonly FakeTimeProvider _time = new(new DateTimeOffset(2026, 11, 29, 1, 0, 0, TimeSpan.Zero));
+    private readonly FakeTimeProvider _time = new(Nights.At(0, 1));
 
     private Carriage Run(string windows) =>
         new(
@@ -44,7 +44,7 @@ public sealed class RunClockTests
         await UntilAsync(owner, working, s => s.TurnBack is not null);
         var near = carriage.Journal.Entries.Single(e => e.Event is TurnBackNear);
         var said = (TurnBackNear)near.Event;
-        Assert.Equal(new DateTimeOffset(2026, 11, 29, 3, 0, 0, TimeSpan.Zero), said.WindowEnds);
+        Assert.Equal(Nights.At(0, 3), said.WindowEnds);
         Assert.InRange(near.At, said.TurnBack.AddMinutes(-10), said.TurnBack.AddMinutes(2));
         // The member in the middle is finished first; nobody else leaves.
         carriage.Far.SetRunning("n2", "app", "7");

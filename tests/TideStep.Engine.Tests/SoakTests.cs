@@ -39,7 +39,7 @@ public sealed class SoakTests(ITestOutputHelper output)
     public async Task A_day_of_fifty_runs_leaves_nothing_behind(int seed)
     {
         var folder = Directory.CreateTempSubdirectory("tidestep-soak").FullName;
-        var time = new FakeTimeProvider(new DateTimeOffset(2026, 10, 24, 12, 0, 0, TimeSpan.Zero));
+        var time = new FakeTimeProvider(Nights.At(-36, 12));
         var (far, chance, gate) = (new FarSide(), new Random(seed), new Lock());
         double Next()
         {
@@ -71,7 +71,7 @@ public sealed class SoakTests(ITestOutputHelper output)
                 new("engine.yaml", fleet.ProductTexts["engine"]),
                 new(
                     "readings.yaml",
-                    "tidestep: readings/1\ntaken: 2026-10-24T10:00:00Z\ncomponents:\n"
+                    $"tidestep: readings/1\ntaken: {Nights.On(-36)}T10:00:00Z\ncomponents:\n"
                         + string.Concat(Enumerable.Range(0, Platforms).Select(p => $"  app{p}: {{running: \"6\"}}\n"))
                 ),
             ],

@@ -9,8 +9,8 @@ public sealed class SimulatedNodeTests
     private const string Estate =
         "tidestep: estate/1\nestate: t\nsites: {s: {}}\nnodes: {\"n[1-2]\": {site: s, reach: {by: stand-in, "
         + "address: x}}}\ncomponents: {app: {product: p, members: [\"n[1-2]\"]}}\n";
-    private const string Readings =
-        "tidestep: readings/1\ntaken: 2026-11-20T10:00:00Z\ncomponents: {app: {running: \"1.0\"}}\n";
+    private static readonly string Readings =
+        $"tidestep: readings/1\ntaken: {Nights.On(-9)}T10:00:00Z\ncomponents: {{app: {{running: \"1.0\"}}}}\n";
 
     private readonly Fleet _fleet;
     private int _attempts;

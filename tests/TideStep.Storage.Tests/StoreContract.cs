@@ -26,7 +26,7 @@ public abstract class StoreContract : IAsyncLifetime
         GC.SuppressFinalize(this);
     }
 
-    private static readonly DateTimeOffset Now = new(2026, 11, 22, 1, 0, 0, TimeSpan.Zero);
+    private static readonly DateTimeOffset Now = Nights.At(-7, 1);
 
     private protected async Task<(string Run, long Epoch)> RunAsync(string? parent = null)
     {

@@ -14,25 +14,29 @@ public sealed class CalendarTests
         + string.Concat(
             events.Select(
                 (e, i) =>
-                    $"BEGIN:VEVENT\r\nUID:e{i}\r\nDTSTAMP:20261101T000000Z\r\n"
+                    $"BEGIN:VEVENT\r\nUID:e{i}\r\nDTSTAMP:{Nights.Compact(-28)}T000000Z\r\n"
                     + $"{e.Replace("\n", "\r\n")}\r\nEND:VEVENT\r\n"
             )
         )
         + "END:VCALENDAR\r\n";
 
     private static IReadOnlyList<Freeze> Read(params string[] events) =>
-        CalendarFile.Freezes("c.ics", Calendar(events), London, new DateOnly(2026, 11, 20)) is { Value: { } read }
+        CalendarFile.Freezes("c.ics", Calendar(events), London, Nights.Day(-9)) is { Value: { } read }
             ? read
             : throw new InvalidOperationException();
+
+    private static DateTime MonthsEnd(int month) => new DateTime(Nights.Sunday.Year, 1, 1).AddMonths(month).AddDays(-1);
 
     [Fact]
     public void Whole_days_end_before_the_day_that_the_calendar_names()
     {
         var freeze = Assert.Single(
-            Read("SUMMARY:Harbour days\nDTSTART;VALUE=DATE:20261220\nDTEND;VALUE=DATE:20270104")
+            Read(
+                $"SUMMARY:Harbour days\nDTSTART;VALUE=DATE:{Nights.Compact(21)}\nDTEND;VALUE=DATE:{Nights.Compact(36)}"
+            )
         );
         Assert.Equal(
-            "harbour-days-2026-12-20: {from: 2026-12-20, to: 2027-01-03, why: \"Harbour days\"}",
+            $"harbour-days-{Nights.On(21)}: {{from: {Nights.On(21)}, to: {Nights.On(35)}, why: \"Harbour days\"}}",
             freeze.Line()
         );
     }
@@ -42,16 +46,21 @@ public sealed class CalendarTests
     {
         // In June London is an hour ahead of UTC; Athens two ahead of London.
         Assert.Equal(
-            "regatta-2027-06-05: {from: \"2027-06-05 10:00\", to: \"2027-06-05 19:30\", why: \"Regatta\"}",
-            Assert.Single(Read("SUMMARY:Regatta\nDTSTART:20270605T090000Z\nDTEND:20270605T183000Z")).Line()
+            $"regatta-{Nights.On(188)}: {{from: \"{Nights.On(188)} 10:00\", "
+                + $"to: \"{Nights.On(188)} 19:30\", why: \"Regatta\"}}",
+            Assert
+                .Single(
+                    Read($"SUMMARY:Regatta\nDTSTART:{Nights.Compact(188)}T090000Z\nDTEND:{Nights.Compact(188)}T183000Z")
+                )
+                .Line()
         );
         Assert.Equal(
-            new DateTime(2027, 1, 9, 8, 0, 0),
+            Nights.At(41, 8).DateTime,
             Assert
                 .Single(
                     Read(
-                        "SUMMARY:x\nDTSTART;TZID=Europe/Athens:20270109T100000\n"
-                            + "DTEND;TZID=Europe/Athens:20270109T110000"
+                        $"SUMMARY:x\nDTSTART;TZID=Europe/Athens:{Nights.Compact(41)}T100000\n"
+                            + $"DTEND;TZID=Europe/Athens:{Nights.Compact(41)}T110000"
                     )
                 )
                 .From
@@ -62,28 +71,23 @@ public sealed class CalendarTests
     public void Repetitions_count_by_themselves_and_what_is_over_is_left_out()
     {
         var monthly = Read(
-            "SUMMARY:Month's end\nDTSTART;VALUE=DATE:20260131\nDTEND;VALUE=DATE:20260201\n"
+            $"SUMMARY:Month's end\nDTSTART;VALUE=DATE:{MonthsEnd(1):yyyyMMdd}\n"
+                + $"DTEND;VALUE=DATE:{MonthsEnd(1).AddDays(1):yyyyMMdd}\n"
                 + "RRULE:FREQ=MONTHLY;BYMONTHDAY=-1;COUNT=14"
         );
-        Assert.Equal(
-            [
-                new DateTime(2026, 11, 30),
-                new DateTime(2026, 12, 31),
-                new DateTime(2027, 1, 31),
-                new DateTime(2027, 2, 28),
-            ],
-            monthly.Select(f => f.From)
+        Assert.Equal([.. new[] { 11, 12, 13, 14 }.Select(MonthsEnd)], monthly.Select(f => f.From));
+        Assert.Equal($"month-s-end-{Nights.Written(DateOnly.FromDateTime(MonthsEnd(11)))}", monthly[0].Id);
+        Assert.Empty(
+            Read($"SUMMARY:gone\nDTSTART;VALUE=DATE:{Nights.Compact(-332)}\nDTEND;VALUE=DATE:{Nights.Compact(-331)}")
         );
-        Assert.Equal("month-s-end-2026-11-30", monthly[0].Id);
-        Assert.Empty(Read("SUMMARY:gone\nDTSTART;VALUE=DATE:20260101\nDTEND;VALUE=DATE:20260102"));
     }
 
     [Fact]
     public void Names_are_told_apart_and_signs_do_no_harm()
     {
         var two = Read(
-            "SUMMARY:A \\\"quoted\\\" day: yes\nDTSTART;VALUE=DATE:20261220",
-            "SUMMARY:A \\\"quoted\\\" day: yes\nDTSTART;VALUE=DATE:20261220"
+            $"SUMMARY:A \\\"quoted\\\" day: yes\nDTSTART;VALUE=DATE:{Nights.Compact(21)}",
+            $"SUMMARY:A \\\"quoted\\\" day: yes\nDTSTART;VALUE=DATE:{Nights.Compact(21)}"
         );
         Assert.Equal(2, two.Select(f => f.Id).Distinct().Count());
         const string estate =
@@ -109,7 +113,7 @@ public sealed class CalendarTests
     [InlineData("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nSUMMARY:x\r\n")]
     public void What_is_no_calendar_is_refused_with_its_name(string text)
     {
-        var read = CalendarFile.Freezes("c.ics", text, London, new DateOnly(2026, 11, 20));
+        var read = CalendarFile.Freezes("c.ics", text, London, Nights.Day(-9));
         Assert.Null(read.Value);
         Assert.Equal("c.ics", Assert.Single(read.Problems).At!.File);
     }
@@ -122,9 +126,9 @@ public sealed class CalendarTests
     {
         var read = CalendarFile.Freezes(
             "c.ics",
-            Calendar($"SUMMARY:tick\nDTSTART:20200101T000000Z\nDURATION:PT1S\nRRULE:{rule}"),
+            Calendar($"SUMMARY:tick\nDTSTART:{Nights.Compact(-2500)}T000000Z\nDURATION:PT1S\nRRULE:{rule}"),
             London,
-            new DateOnly(2026, 11, 20)
+            Nights.Day(-9)
         );
         Assert.Contains("'tick' repeats too often to be a freeze", Assert.Single(read.Problems).What);
     }
@@ -132,7 +136,10 @@ public sealed class CalendarTests
     [Fact]
     public void An_event_that_never_comes_freezes_nothing() =>
         Assert.DoesNotContain(
-            Read("SUMMARY:never\nDTSTART:20200201T000000Z\nDURATION:PT1H\nRRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"),
-            f => f.From.Year > 2020
+            Read(
+                $"SUMMARY:never\nDTSTART:{Nights.Compact(-301)}T000000Z\nDURATION:PT1H\n"
+                    + "RRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"
+            ),
+            f => f.From.Year >= Nights.Sunday.Year
         );
 }

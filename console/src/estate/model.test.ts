@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { day } from '../shared/days';
 import type { ComponentSummary } from '../shared/shapes';
 import { bySite, troubles } from './model';
 
@@ -36,9 +37,9 @@ describe('the estate', () => {
           inService: 1,
           owing: 1,
           support: 'ended',
-          supportEnds: '2026-01-01',
+          supportEnds: day(0),
         }),
       ),
-    ).toEqual(['mixed', '1 not read', '1 out', '1 owe a restart', 'support ended 2026-01-01']);
+    ).toEqual(['mixed', '1 not read', '1 out', '1 owe a restart', `support ended ${day(0)}`]);
   });
 });

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { day } from '../shared/days';
 import type { Estate, Product } from '../shared/shapes';
 import { asks, byProduct, choicesOf, emptyDraft, goalDocument, majorOf, withWish } from './goal';
 
@@ -24,7 +25,7 @@ describe('a goal put together', () => {
         { component: 'b', 'at-least': '2.1' },
       ],
     });
-    expect(read(goalDocument({ ...emptyDraft, supportedAt: '2028-01-01' }))).toEqual({ tidestep: 'goal/1', 'supported-at': '2028-01-01' });
+    expect(read(goalDocument({ ...emptyDraft, supportedAt: day(0) }))).toEqual({ tidestep: 'goal/1', 'supported-at': day(0) });
     expect([majorOf('7.2'), majorOf('v8 U2'), majorOf('preview')]).toEqual(['7', '8', 'preview']);
   });
 
@@ -45,7 +46,7 @@ describe('a goal put together', () => {
 });
 
 describe('what may be chosen', () => {
-  const product = { id: 'app', title: 'App', releases: [{ label: '1.0' }, { label: '2.0', ends: '2030-01-01' }] } as unknown as Product;
+  const product = { id: 'app', title: 'App', releases: [{ label: '1.0' }, { label: '2.0', ends: day(0) }] } as unknown as Product;
   it('is the newest release first, then generations, then lowest releases', () => {
     expect(choicesOf(product).map((g) => g.items.map((i) => i.value))).toEqual([
       ['2.0', '1.0'],

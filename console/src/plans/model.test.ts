@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { day } from '../shared/days';
 import type { Path, Plan } from '../shared/shapes';
 import { rows, stripOfPath, stripOfPlan } from './model';
 
@@ -62,8 +63,8 @@ describe('the strip of a plan', () => {
     ],
     blocks: [block(1, 1, 'clean'), block(2, 1, 'with-loss', true), block(3, 2, 'with-loss'), block(4, 2, 'closed')],
     windows: [
-      { firstMove: 1, lastMove: 1, from: '2026-11-29T01:00:00+00:00' },
-      { firstMove: 2, lastMove: 2, from: '2026-12-06T01:00:00+00:00' },
+      { firstMove: 1, lastMove: 1, from: `${day(0)}T01:00:00+00:00` },
+      { firstMove: 2, lastMove: 2, from: `${day(7)}T01:00:00+00:00` },
     ],
   } as unknown as Plan;
   it('spans the parts of each move', () => {
@@ -82,7 +83,8 @@ describe('the strip of a plan', () => {
     expect(stripOfPlan(joint).steps.map((s) => `${s.component} ${s.from} ${s.to}`)).toEqual(['a 1 3', 'c 1 2']);
   });
   it('rests where the plan does, and says till when', () => {
-    expect(stripOfPlan(plan).rests).toEqual([{ at: 20, label: 'rests till 6 Dec' }]);
+    const nextWeek = `${Number(day(7).slice(8))} May`;
+    expect(stripOfPlan(plan).rests).toEqual([{ at: 20, label: `rests till ${nextWeek}` }]);
   });
   it('tells where the return path changes', () => {
     expect(stripOfPlan(plan).returns.map((r) => [r.at, r.state])).toEqual([

@@ -34,7 +34,7 @@ public static class RunFollower
         var lines = !output.Terminal.Profile.Out.IsTerminal || !output.ForPeople;
         if (Rests(view) && !(lines && since < view.Sequence))
         {
-            output.Write(view, () => RunScreen.Show(view, output));
+            await RunScreen.ShowAsync(client, view, output, ct);
             return StatusOf(view);
         }
         if (lines)
@@ -72,7 +72,7 @@ public static class RunFollower
             view = await AfterReturnAsync(client, run, view.Child!, ct);
             if (Rests(view))
             {
-                output.Write(view, () => RunScreen.Show(view, output));
+                await RunScreen.ShowAsync(client, view, output, ct);
                 return EndOf(view, decided, ofReturn);
             }
         }
@@ -158,7 +158,7 @@ public static class RunFollower
         if (output.ForPeople)
         {
             output.Line();
-            RunScreen.Show(view, output);
+            await RunScreen.ShowAsync(client, view, output, ct);
         }
         return EndOf(view, since is not null, ofReturn);
 

@@ -1,9 +1,14 @@
 using Spectre.Console;
+using TideStep.Client;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Core.Waves;
 
 namespace TideStep.Cli;
+
+/// <summary>What a member of a run runs, in words.</summary>
+public sealed record MemberRuns(string Component, string Member, string Runs);
 
 /// <summary>A run as a terminal shows it: where it stands, the part at work with its members, the parts to
 /// come.</summary>
@@ -12,11 +17,46 @@ public static class RunScreen
     private const int PartsAround = 4;
     private const int MembersShown = 14;
 
-    public static void Show(RunView view, Output output)
+    /// <summary>Writes a run as it stands; at a halt or a hold with how the guards stand.</summary>
+    public static async Task ShowAsync(ServiceClient client, RunView view, Output output, CancellationToken ct)
     {
-        foreach (var line in Lines(view))
-            output.Terminal.MarkupLine(line);
+        var guards =
+            output.ForPeople && view.Status is RunStatus.Halted or RunStatus.Held
+                ? await client.GetAsync<IReadOnlyList<GuardStanding>>($"/api/runs/{view.Run}/guards", ct)
+                : [];
+        output.Write(view, () =>
+        {
+            foreach (var line in Lines(view, guards))
+                output.Terminal.MarkupLine(line);
+        });
     }
+
+    private static string Fits(TimeSpan? spare) =>
+        spare is not { } left ? ""
+        : left < TimeSpan.Zero ? $", {Durations.Write(-left)} before the run does"
+        : $", {Durations.Write(left)} after the run";
+
+    /// <summary>Which members of each component still run the old version, are in between, or run the new
+    /// one.</summary>
+    /// <param name="view">The run, with the lanes of all its parts.</param>
+    public static IEnumerable<MemberRuns> WhoRunsWhat(RunView view) =>
+        from tide in view.Tide
+        from lane in view.Blocks.Where(b => b.Phase == Phase.Roll).SelectMany(b => b.Lanes)
+        where lane.Subject.StartsWith(tide.Component + "/", StringComparison.Ordinal)
+        select new MemberRuns(
+            tide.Component,
+            lane.Subject,
+            lane.Steps.All(s => s.Status == StepStatus.Done) ? $"on {tide.To}"
+                : lane.Steps.All(s => s.Status == StepStatus.Pending) ? $"still on {tide.From}"
+                : $"in between, {tide.From} to {tide.To}"
+        );
+
+    private static string GuardOf(GuardStanding guard) =>
+        guard.AsPlanned
+            ? $"{guard.Component} is out as planned"
+            : $"the guard of {guard.Component} {(guard.Holds ? "holds" : "does not hold")}: "
+                + $"{guard.Serving} in service, {guard.Needed} needed"
+                + (guard.Out.IsEmpty ? "" : $"; out: {string.Join(", ", guard.Out)}");
 
     // What a long step has done, does and has to come, with how long that takes where it is known.
     private static string MilestonesOf(IReadOnlyList<MilestoneView> milestones, DateTimeOffset now) =>
@@ -38,7 +78,7 @@ public static class RunScreen
             : $"{local:ddd yyyy-MM-dd HH:mm}";
 
     /// <summary>The lines as markup; no line is wider than 100 columns.</summary>
-    public static IEnumerable<string> Lines(RunView view)
+    public static IEnumerable<string> Lines(RunView view, IReadOnlyList<GuardStanding>? guards = null)
     {
         static string Safe(string text, int most = 96) =>
             Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
@@ -50,6 +90,8 @@ public static class RunScreen
             : "";
         yield return $"{Bar(view.Share, 40)} {view.Share * 100, 3:0} %  {view.StepsDone} of {view.StepsTotal} steps  "
             + $"{forecast}";
+        if (view.WindowEnds is { } closes)
+            yield return $"the window ends {Moment(closes)}{Fits(view.Spare)}";
         foreach (var tide in view.Tide)
             yield return $"  {Safe(tide.Component, 24), -24} "
                 + $"{Bar(tide.Old + tide.New == 0 ? 0 : (double)tide.New / (tide.Old + tide.New), 16)} {tide.New} "
@@ -112,11 +154,16 @@ public static class RunScreen
         {
             yield return "";
             yield return $"[bold]halted[/] (number {view.HaltNumber})[bold]:[/] {Safe(halt, 400)}";
+            foreach (var guard in guards ?? [])
+                yield return $"  {Safe(GuardOf(guard), 200)}";
             foreach (var decision in view.Decisions)
                 yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision), -18} "
                     + $"{Safe(decision.Means, 300)}";
         }
-        else if (view.Status is not RunStatus.Held)
+        else if (view.Status is RunStatus.Held)
+            foreach (var guard in guards ?? [])
+                yield return Safe(GuardOf(guard), 200);
+        else
             foreach (var decision in view.Decisions)
                 yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision)} --reason 'why': "
                     + Safe(decision.Means, 400);

@@ -18,6 +18,7 @@ public sealed class RunExecutor
 
     private readonly RunContext _context;
     private readonly StepRunner _steps;
+    private readonly GuardReader _guards;
     private readonly Func<RunExecutor, string?, Task> _beginReturn;
     private readonly SemaphoreSlim _signal = new(0);
     private readonly ConcurrentDictionary<string, Task> _inFlight = new();
@@ -31,6 +32,7 @@ public sealed class RunExecutor
     )
     {
         (_context, _beginReturn, Plan) = (context, beginReturn, state.Plan);
+        _guards = new GuardReader(context);
         Log = new RunLog(context, run, epoch, state);
         Log.Grew += () => _signal.Release();
         _steps = new StepRunner(context, Log, new NodeFence(context, Log));
@@ -41,6 +43,13 @@ public sealed class RunExecutor
 
     /// <summary>The output so far of an attempt that still runs, or null.</summary>
     public string? LiveOutput(string attempt) => _steps.Live.GetValueOrDefault(attempt);
+
+    /// <summary>How the guards stand, on live readings, of all that the run works on or has out now; of none where it
+    /// has begun no part or has ended.</summary>
+    public async Task<ImmutableArray<GuardStanding>> GuardsAsync(CancellationToken ct) =>
+        Log.Look(s => s.End is null ? s.CurrentBlock : 0) is > 0 and var block
+            ? await _guards.StandingsAsync(Plan.Blocks[block - 1], ct)
+            : [];
 
     /// <summary>Works until the run has ended, another owner has it, or it is cancelled. What runs on far sides goes
     /// on.</summary>
@@ -477,7 +486,7 @@ public sealed class RunExecutor
         string? said = null;
         while (true)
         {
-            var missing = await MissingAsync(block, ct);
+            var missing = await _guards.MissingAsync(block, ct);
             ImmutableArray<string> cautions = [];
             if (missing is null)
                 (missing, cautions) = await UnmetAsync(block, ct);
@@ -506,60 +515,6 @@ public sealed class RunExecutor
         }
     }
 
-    private async Task<string?> MissingAsync(Block block, CancellationToken ct)
-    {
-        var outgoing = block.Outgoing.ToHashSet();
-        foreach (var id in block.Outgoing.Select(m => m[..m.IndexOf('/')]).Distinct())
-        {
-            var component = _context.Estate.Find(id)!;
-            if (!await AnyServesAsync(component.Members.Where(m => outgoing.Contains(m.Id)), ct))
-                continue; // out already: it weighs on no guard again
-            var staying = component.Members.Where(m => !outgoing.Contains(m.Id)).ToList();
-            var serving = new ConcurrentBag<Member>();
-            await Parallel.ForEachAsync(
-                staying,
-                new ParallelOptions { MaxDegreeOfParallelism = _context.Settings.ReadAtOnce, CancellationToken = ct },
-                async (member, token) =>
-                {
-                    if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, token))
-                        serving.Add(member);
-                }
-            );
-            var product = _context.Catalogue.Find(component.Product)!;
-            bool Votes(Member m) => product.Voting.IsEmpty || m.Role is null || product.Voting.Contains(m.Role);
-            var (have, need) = component.Guard.Quorum
-                ? (serving.Count(Votes), component.Members.Count(Votes) / 2 + 1 + component.Guard.Margin)
-                : (serving.Count, NumberGuard(component));
-            var absent = staying.Where(m => !serving.Contains(m)).Select(m => m.Node).ToList();
-            // Members already out count against at-once.
-            if (have < need && staying.Count >= need)
-                return $"{id} needs {need} in service besides those of the wave and has {have} (out: "
-                    + $"{string.Join(", ", absent)})";
-            if (
-                absent.Count > 0
-                && absent.Count + component.Members.Length - staying.Count
-                    > Math.Max(component.Guard.AtOnce, component.Members.Length - staying.Count)
-            )
-                return $"{id} may have {component.Guard.AtOnce} out at once; out already: {string.Join(", ", absent)}";
-        }
-        return await OtherRoleAsync(block, ct);
-    }
-
-    // A member in another role than the plan takes it to have would leave by the wrong routine: a leader without a
-    // handover.
-    private async Task<string?> OtherRoleAsync(Block block, CancellationToken ct)
-    {
-        foreach (var lane in block.Lanes.Where(l => l.Role is not null))
-            if (
-                _context.Estate.FindMember(lane.Subject) is { } member
-                && await _context.Reader.RoleAsync(_context.Estate, _context.Catalogue, member, ct) is { } role
-                && role != lane.Role
-            )
-                return $"{lane.Subject} is {role} now, the plan takes it to be {lane.Role}; hand the role back, or "
-                    + $"stop here and plan again";
-        return null;
-    }
-
     // What the jump asks when the wave's turn comes, on live readings: what keeps it from beginning, and what is only
     // told. What was accepted at the start is not asked again.
     private async Task<(string? Missing, ImmutableArray<string> Cautions)> UnmetAsync(Block block, CancellationToken ct)
@@ -583,21 +538,6 @@ public sealed class RunExecutor
             );
         return (found[true].FirstOrDefault(), [.. found[false]]);
     }
-
-    private async Task<bool> AnyServesAsync(IEnumerable<Member> members, CancellationToken ct)
-    {
-        foreach (var member in members)
-            if (await _context.Reader.ServesAsync(_context.Estate, _context.Catalogue, member, ct))
-                return true;
-        return false;
-    }
-
-    private static int NumberGuard(Component component) =>
-        (
-            component.Guard.Share is { } share
-                ? (int)Math.Ceiling(share * component.Members.Length - 1e-9)
-                : component.Guard.Keep
-        ) + component.Guard.Margin;
 
     /// <summary>Watches the members of a block until its settle time is over; a member that falls out of step makes it
     /// fail.</summary>

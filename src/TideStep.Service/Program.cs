@@ -277,6 +277,8 @@ api.MapMembers();
 api.MapArtefacts();
 api.MapSecrets();
 api.MapRuns();
+api.MapHalts();
+api.MapRunLogs();
 api.MapWatching();
 api.MapSignOffs();
 api.MapNotices();

@@ -67,6 +67,7 @@ public sealed class NightTests : ConsoleSession
             await Expect(Region(_page, "decision"))
                 .ToContainTextAsync(new Regex("Out of service.*relay-south/ss-rel-2"));
             await Expect(Region(_page, "decision")).ToContainTextAsync("checksum differs");
+            await Expect(Region(_page, "decision")).ToContainTextAsync("relay-south holds: 2 in service");
         });
         await AskAsync("which nodes still run the old release", async () =>
         {

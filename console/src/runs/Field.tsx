@@ -11,7 +11,18 @@ const full = (x: number, y: number, s: number) => `M${String(x)} ${String(y)}h${
 const cross = (x: number, y: number, s: number) =>
   `M${String(x)} ${String(y)}l${String(s)} ${String(s)}M${String(x + s)} ${String(y)}l-${String(s)} ${String(s)}`;
 const half = (x: number, y: number, s: number) => `M${String(x)} ${String(y + s)}h${String(s)}v-${String(s)}Z`;
-const shapes: Record<Mark, typeof full> = { done: full, working: half, failed: cross, ahead: full };
+const disc = (x: number, y: number, s: number) => {
+  const r = String(s / 2);
+  return `M${String(x)} ${String(y + s / 2)}a${r} ${r} 0 1 0 ${String(s)} 0a${r} ${r} 0 1 0 -${String(s)} 0Z`;
+};
+const shapes: Record<Mark, typeof full> = { done: full, working: half, person: disc, failed: cross, ahead: full };
+const says: Record<Mark, string> = {
+  done: 'done',
+  working: 'at work',
+  person: 'waiting for a person',
+  failed: 'failed',
+  ahead: 'ahead',
+};
 
 /** All members of a run at one look: a group of marks for each wave, a row for each move; a wave leads to its part. */
 export function Field({ run, plan, chosen, onChoose }: { run: Run; plan?: Plan; chosen?: number; onChoose: (block: number) => void }) {
@@ -43,7 +54,7 @@ function WaveMarks({ wave, pitch, chosen, onChoose }: { wave: Wave; pitch: numbe
   const perRow = total <= 12 ? total : Math.min(60, Math.ceil(Math.sqrt(total * 4)));
   const rows = Math.ceil(total / perRow);
   const starts = wave.marks.map((_, i) => wave.marks.slice(0, i).reduce((n, [, c]) => n + c, 0));
-  const told = `${wave.title}: ${wave.marks.map(([m, n]) => `${String(n)} ${m === 'working' ? 'at work' : m}`).join(', ')}`;
+  const told = `${wave.title}: ${wave.marks.map(([m, n]) => `${String(n)} ${says[m]}`).join(', ')}`;
   return (
     <button
       type="button"

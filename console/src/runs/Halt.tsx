@@ -1,11 +1,11 @@
 import { Button, Modal, Select, TextInput } from '@mantine/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Confirm } from '../parts/Confirm';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { api, told } from '../shared/client';
-import type { Decision, DecisionKind, Plan, Run } from '../shared/shapes';
+import type { Decision, DecisionKind, Guard, Plan, Run } from '../shared/shapes';
 import { moment, spanOf, until } from '../shared/times';
 import { sentence } from '../shared/words';
 import { decisions, ways, wayTitles } from './decisions';
@@ -21,6 +21,7 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
   const failed = block?.lanes.flatMap((l) => l.steps.filter((s) => s.status === 'failed').map((s) => ({ lane: l, step: s }))) ?? [];
   const first = failed.find((f) => f.step.attempt);
   const output = useOutput(run.run, first?.step.attempt, false);
+  const guards = useGuards(run);
   const out = block?.lanes.filter((l) => l.state && !['in-service', 'reverted'].includes(l.state)) ?? [];
   const turnBack = plan?.blocks.find((b) => b.number === run.currentBlock)?.turnBack;
   const window = plan?.windows.find((w) => (block ? w.firstMove <= block.move && block.move <= w.lastMove : false));
@@ -55,10 +56,22 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
                 <>
                   {out.map((l) => l.subject).join(', ')}
                   {block && block.componentsOut.length > 0 && `; out as planned: ${block.componentsOut.join(', ')}`}
-                  <div className="soft">Guards are checked again before anything further goes out.</div>
                 </>
               )}
             </dd>
+            {guards.length > 0 && (
+              <>
+                <dt>Guards</dt>
+                <dd>
+                  {guards.map((g) => (
+                    <div key={g.component}>
+                      <GuardLine guard={g} />
+                    </div>
+                  ))}
+                  <div className="soft">Read from the nodes just now, and again before anything further goes out.</div>
+                </dd>
+              </>
+            )}
             <dt>Decide by</dt>
             <dd>
               {turnBack ? (
@@ -108,6 +121,27 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
         )}
       </Modal>
     </Panel>
+  );
+}
+
+/** How the guards stand at a halt or a hold: asked from the nodes now and every half minute, for members may come back or go while it lasts. */
+function useGuards(run: Run) {
+  const asked = useQuery({
+    queryKey: ['guards', run.run, run.sequence],
+    queryFn: () => told(api.GET('/api/runs/{run}/guards', { params: { path: { run: run.run } } })),
+    refetchInterval: 30_000,
+    placeholderData: keepPreviousData,
+  });
+  return asked.data ?? [];
+}
+
+function GuardLine({ guard }: { guard: Guard }) {
+  if (guard.asPlanned) return <>{guard.component} is out as planned</>;
+  const counts = `${String(guard.serving)} in service, ${String(guard.needed)} needed`;
+  return (
+    <>
+      {guard.component} {guard.holds ? 'holds' : <b>does not hold</b>}: {counts}
+    </>
   );
 }
 

@@ -6,7 +6,7 @@ import type { Block, Lane, Plan, Run, Step } from '../shared/shapes';
 import { clock, seconds, span, spanOf } from '../shared/times';
 import { words } from '../shared/words';
 import { Field } from './Field';
-import { doing, next } from './members';
+import { doing, next, waitsForPerson } from './members';
 import { OutputView } from './OutputView';
 
 interface Props {
@@ -36,6 +36,10 @@ export function MembersTab({ run, plan, block, now, onPart, onMore }: Props) {
           </svg>{' '}
           at work{' '}
           <svg width="11" height="11" aria-hidden="true">
+            <circle className="mark-person" cx="5" cy="5" r="4" />
+          </svg>{' '}
+          waits for a person{' '}
+          <svg width="11" height="11" aria-hidden="true">
             <path className="mark-failed" d="M0 0l10 10M10 0l-10 10" />
           </svg>{' '}
           failed{' '}
@@ -59,8 +63,8 @@ export function MembersTab({ run, plan, block, now, onPart, onMore }: Props) {
           <>
             <Select
               aria-label="part"
-              w={230}
-              data={run.blocks.map((b) => ({ value: String(b.number), label: `${String(b.number)} ${b.title}` }))}
+              w={260}
+              data={run.blocks.map((b) => ({ value: String(b.number), label: `Part ${String(b.number)}: ${b.title}` }))}
               value={String(block.number)}
               searchable
               onChange={(v) => onPart(Number(v) === run.currentBlock ? undefined : Number(v))}
@@ -126,7 +130,11 @@ function MemberRow({ lane, now, onOpen }: { lane: Lane; now: number; onOpen: () 
         </button>
       </td>
       <td>
-        <State of={step?.status === 'failed' ? 'failed' : (lane.state ?? 'ahead')}>{words(lane.state ?? 'waits')}</State>
+        {waitsForPerson(lane) ? (
+          <State of="waiting">waits for a person</State>
+        ) : (
+          <State of={step?.status === 'failed' ? 'failed' : (lane.state ?? 'ahead')}>{words(lane.state ?? 'waits')}</State>
+        )}
       </td>
       <td>
         {step?.title ?? <span className="soft">{after && `next: ${after.title}`}</span>}

@@ -25,7 +25,7 @@ export function WhoRunsWhat({ run, tide, onClose }: { run: Run; tide: Shapes['Ti
             .filter((l) => l.subject.startsWith(`${tide.component}/`));
           const of = (mark: Mark) => lanes.filter((l) => standing(l) === mark);
           const old = of('ahead');
-          const between = [...of('failed'), ...of('working')];
+          const between = [...of('failed'), ...of('person'), ...of('working')];
           const done = of('done');
           return (
             <div className="stack">

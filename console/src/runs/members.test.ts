@@ -9,6 +9,9 @@ it('tells how a member stands by its steps', () => {
   expect(standing(lane('done', 'failed', 'pending'))).toBe('failed');
   expect(standing(lane('done', 'pending'))).toBe('working');
   expect(standing(lane('pending'))).toBe('ahead');
+  const signed = lane('done', 'working');
+  Object.assign(signed.steps[1] ?? {}, { person: true });
+  expect(standing(signed)).toBe('person');
   expect(doing(lane('done', 'working', 'pending'))?.id).toBe('1');
 });
 

@@ -7,14 +7,18 @@ export const doing = (lane: Lane): Step | undefined =>
 /** The step that comes next. */
 export const next = (lane: Lane): Step | undefined => lane.steps.find((s) => s.status === 'pending');
 
-/** How a member stands: failed, at work, done, or ahead. */
+/** Whether nothing happens on a member till a person has done and signed a step. */
+export const waitsForPerson = (lane: Lane): boolean => lane.steps.some((s) => s.status === 'working' && s.person);
+
+/** How a member stands: failed, waiting for a person, at work, done, or ahead. */
 export function standing(lane: Lane): Mark {
   if (lane.steps.some((s) => s.status === 'failed')) return 'failed';
   if (lane.steps.every((s) => s.status === 'done')) return 'done';
+  if (waitsForPerson(lane)) return 'person';
   return lane.steps.some((s) => s.status !== 'pending') ? 'working' : 'ahead';
 }
 
-export type Mark = 'done' | 'working' | 'failed' | 'ahead';
+export type Mark = 'done' | 'working' | 'person' | 'failed' | 'ahead';
 
 /** A wave in the field of marks: how many of its members stand how. */
 export interface Wave {
@@ -35,7 +39,7 @@ export function field(run: Run): { move: number; waves: Wave[] }[] {
     for (const lane of b.lanes) counts.set(standing(lane), (counts.get(standing(lane)) ?? 0) + 1);
     const rest = b.members - b.lanes.length;
     if (rest > 0) counts.set(ofBlock(b), (counts.get(ofBlock(b)) ?? 0) + rest);
-    const marks = (['done', 'working', 'failed', 'ahead'] as const)
+    const marks = (['done', 'working', 'person', 'failed', 'ahead'] as const)
       .map((m): [Mark, number] => [m, counts.get(m) ?? 0])
       .filter(([, n]) => n > 0);
     moves.set(b.move, [...(moves.get(b.move) ?? []), { block: b.number, wave: b.wave, title: b.title, marks }]);

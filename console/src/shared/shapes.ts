@@ -21,6 +21,7 @@ export type MemberPage = Shapes['MemberPage'];
 export type MemberLine = Shapes['MemberLine'];
 export type Finding = Shapes['Finding'];
 export type FollowUp = Shapes['FollowUpLine'];
+export type Guard = Shapes['GuardStanding'];
 export type Point = Shapes['PointView'];
 export type Difference = Shapes['Difference'];
 export type Matrix = Shapes['Matrix'];

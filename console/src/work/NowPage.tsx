@@ -1,5 +1,5 @@
 import { Button } from '@mantine/core';
-import { useQueries, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { Loaded } from '../parts/Loaded';
 import { Fact, Facts, PageHead, Panel } from '../parts/Panel';
@@ -23,7 +23,6 @@ export function NowPage() {
   const open = useOpenRuns();
   const drift = useDrift();
   const followUps = useFollowUps();
-  const recent = useQuery({ queryKey: ['runs', 'recent'], queryFn: () => listed('/api/runs', { limit: 12 }, 12), refetchInterval: 5000 });
   const library = useQuery({
     queryKey: ['artefacts'],
     queryFn: () => told(api.GET('/api/artefacts')),
@@ -40,6 +39,13 @@ export function NowPage() {
         refetchInterval: 3000,
       })),
     combine: (all) => all.map((q) => q.data).filter((r): r is Run => r !== undefined),
+  });
+  // Asked anew as soon as a run stands otherwise, so that the list never says another thing than the panels above it.
+  const recent = useQuery({
+    queryKey: ['runs', 'recent', runs.map((r) => `${r.run} ${r.status}`).join()],
+    queryFn: () => listed('/api/runs', { limit: 12 }, 12),
+    refetchInterval: 5000,
+    placeholderData: keepPreviousData,
   });
   if (estate.error) return <FirstSteps />;
   const waiting = awaited(runs);

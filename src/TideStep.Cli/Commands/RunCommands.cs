@@ -102,7 +102,7 @@ public static class RunCommands
                     );
                     output.Write(lines, () =>
                         output.Table(
-                            ["run", "state", "done %", "kind", "started", "by", "label"],
+                            ["run", "state", "done %", "kind", "started", "by", "label", "waits"],
                             lines.Select(l =>
                                 new[]
                                 {
@@ -113,6 +113,7 @@ public static class RunCommands
                                     l.Started?.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss") ?? "-",
                                     l.By,
                                     l.Label,
+                                    l.WaitsFor ?? "-",
                                 }
                             )
                         )
@@ -198,17 +199,37 @@ public static class RunCommands
                 later
             )
         );
+        var members = new Option<bool>("--members")
+        {
+            Description = "every member of it: on the old version, on the new one, or in between",
+        };
         run.Subcommands.Add(
             context.Remote(
                 "show",
                 "A run as it stands",
                 async (result, client, output, ct) =>
                 {
-                    var view = await client.GetAsync<RunView>($"/api/runs/{result.GetValue(Run)}", ct);
-                    output.Write(view, () => RunScreen.Show(view, output));
+                    var each = result.GetValue(members);
+                    var view = await client.GetAsync<RunView>(
+                        $"/api/runs/{result.GetValue(Run)}{(each ? "?lanes=all" : "")}",
+                        ct
+                    );
+                    if (each)
+                    {
+                        var all = RunScreen.WhoRunsWhat(view).ToList();
+                        output.Write(all, () =>
+                            output.Table(
+                                ["component", "member", "runs"],
+                                all.Select(m => new[] { m.Component, m.Member, m.Runs })
+                            )
+                        );
+                    }
+                    else
+                        await RunScreen.ShowAsync(client, view, output, ct);
                     return RunFollower.StatusOf(view);
                 },
-                Run
+                Run,
+                members
             )
         );
         run.Subcommands.Add(

@@ -22,6 +22,10 @@ public sealed record RunLine(
     /// null where it can be read.</summary>
     public string? SetAside { get; init; }
 
+    /// <summary>What it waits for, of those that have not ended: a decision and why, a person, an hour; null where for
+    /// nothing.</summary>
+    public string? WaitsFor { get; init; }
+
     /// <summary>Whether a run of this state is over.</summary>
     public static bool HasEnded(RunStatus status) =>
         status is RunStatus.Completed or RunStatus.Returned or RunStatus.StoppedHere or RunStatus.Abandoned;
@@ -41,7 +45,10 @@ public sealed record RunLine(
             state.EndedAt,
             state.Plan.StepCount == 0 ? 1 : (double)state.StepsDone / state.Plan.StepCount,
             state.By
-        );
+        )
+        {
+            WaitsFor = RunView.WhyHalted(state) is { } halt ? $"for a decision: {halt}" : RunView.Waits(state),
+        };
 
     /// <summary>What people remember a run by, to be searched.</summary>
     public static string WordsOf(string run, RunState state) =>

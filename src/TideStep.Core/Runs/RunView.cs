@@ -129,6 +129,14 @@ public sealed record RunView(
     /// <summary>When it is to hold, where somebody said so.</summary>
     public DateTimeOffset? HoldsAt { get; init; }
 
+    /// <summary>When the window ends in which it works, or which it waits for; null where it has none or has
+    /// ended.</summary>
+    public DateTimeOffset? WindowEnds { get; init; }
+
+    /// <summary>How long before the end of its last window it is forecast to end; negative where it will be late. Null
+    /// where it is not in its last window.</summary>
+    public TimeSpan? Spare { get; init; }
+
     /// <summary>Whether it can be led back after its end, as far as its own journal tells.</summary>
     public bool MayBeLedBack { get; init; }
 
@@ -149,6 +157,8 @@ public sealed record RunView(
         var blocks = state
             .Plan.Blocks.Select(b => ViewOf(state, b, lanes?.Invoke(b.Number) == false ? 0 : most ?? int.MaxValue))
             .ToImmutableArray();
+        var (window, last) = WindowOf(state);
+        var forecast = Forecast.EndOf(state, pace);
         var (done, total) = (state.StepsDone, state.Plan.StepCount);
         return new RunView(
             run,
@@ -168,7 +178,7 @@ public sealed record RunView(
             total,
             total == 0 ? 1 : (double)done / total,
             state.Plan.Expected,
-            Forecast.EndOf(state, pace),
+            forecast,
             state.CurrentBlock,
             Waits(state),
             WhyHalted(state),
@@ -193,10 +203,23 @@ public sealed record RunView(
             LedBackBy = state.LedBackBy,
             StartsAt = state.StartAt,
             HaltNumber = state.HaltNumber,
+            WindowEnds = window?.To,
+            Spare = last ? window?.To - forecast : null,
             HoldsAt = state.HoldAt?.At,
             Arrivals = state.Tide.Arrivals(MostArrivals),
             MayBeLedBack = state.End is not null && Orders.ReturnEnded(state) is null && LeadsBack(state),
         };
+    }
+
+    // The window of the part that is at work or comes next, and whether it is the last.
+    private static (PlanWindow? Window, bool Last) WindowOf(RunState state)
+    {
+        var windows = state.Plan.Windows;
+        if (state.End is not null || windows.IsEmpty || state.Plan.Blocks.IsEmpty)
+            return default;
+        var block = state.Plan.Blocks[Math.Clamp(state.BlocksDone, 0, state.Plan.Blocks.Length - 1)];
+        var window = windows.FirstOrDefault(w => block.Move <= w.LastMove) ?? windows[^1];
+        return (window, window == windows[^1]);
     }
 
     // By what the plan showed for the parts that were done, and the one in which it was stopped.
@@ -224,7 +247,7 @@ public sealed record RunView(
     private static string Quoted(string text) => $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 
     // A halt is kept true: what has come since is said with it.
-    private static string? WhyHalted(RunState state)
+    internal static string? WhyHalted(RunState state)
     {
         if (state.Halt is not { } halt)
             return null;
@@ -239,7 +262,7 @@ public sealed record RunView(
             : halt.Why;
     }
 
-    private static string? Waits(RunState state)
+    internal static string? Waits(RunState state)
     {
         if (state is { Halt: null, End: null } && state.Silent.FirstOrDefault() is { Key: { } silent } its)
             return $"for {state.Plan.Step(silent).Node}, which has not answered since "

@@ -25,26 +25,6 @@ public sealed record StartRequest(DateTimeOffset? At = null, bool NotAtATime = f
 /// <param name="NotAtATime">Takes such a time back.</param>
 public sealed record HoldRequest(bool AtOnce = false, DateTimeOffset? At = null, bool NotAtATime = false);
 
-/// <summary>Leads an ended run back. As far as: start, or move N.</summary>
-public sealed record ReturnRequest(string? AsFarAs = null, string? Reason = null);
-
-/// <summary>A decision at a halt. As far as: start, or move N; for returns.</summary>
-public sealed record DecisionRequest(DecisionKind Decision, string? Reason, string? AsFarAs)
-{
-    /// <summary>The number of the halt that it is about, as the run's view has it; for another halt it is refused.
-    /// Whichever there is where it is left out.</summary>
-    public long? Halt { get; init; }
-
-    /// <summary>For correct-and-try-again: another limit, as in "2 h".</summary>
-    public string? Limit { get; init; }
-
-    /// <summary>For correct-and-try-again: another number of attempts.</summary>
-    public int? Times { get; init; }
-
-    /// <summary>For correct-and-try-again: other arguments of a command.</summary>
-    public IReadOnlyList<string>? Command { get; init; }
-}
-
 /// <summary>A standing order: the decision, after how long ("10 min"), and how many times at most.</summary>
 public sealed record OrderRequest(DecisionKind Decision, string After, int Times = 1)
 {
@@ -252,66 +232,6 @@ public static class RunRoutes
             .WithSummary("Hold at the next safe place of every member, at once, or at a time");
         MapSay(api, "go-on", (state, http, _) => Orders.GoOn(state, AccessRules.ActorOf(http)), "Let a held run go on");
         api.MapPost(
-                "/runs/{run}/decisions",
-                async (
-                    HttpContext http,
-                    string run,
-                    DecisionRequest request,
-                    RunDesk desk,
-                    Idempotency once,
-                    CancellationToken ct
-                ) =>
-                {
-                    if (
-                        request.Decision == DecisionKind.ReturnAsFarAs
-                        && await desk.StateAsync(run, ct) is { } state
-                        && Orders.AnotherHalt(state, request.Halt) is null
-                    )
-                    {
-                        var plan = await desk.WayBack.PlanAsync(run, state, request.AsFarAs, ct);
-                        if (!plan.Ok)
-                            return Answers.Problems(409, "this return path can't be taken", plan.Problems);
-                    }
-                    if (request.Limit is { } written && Durations.TryParse(written) is null)
-                        return Answers.Problem(
-                            422,
-                            new Problem($"'{written}' is no length of time", null, "Write it like 2 h or 30 min.")
-                        );
-                    var amendment =
-                        request.Limit is null && request.Times is null && request.Command is not { Count: > 0 }
-                            ? null
-                            : new Amendment(
-                                request.Limit is { } limit ? Durations.TryParse(limit) : null,
-                                request.Times,
-                                [.. request.Command ?? []]
-                            );
-                    return await SayAsync(
-                        http,
-                        run,
-                        request,
-                        desk,
-                        once,
-                        s =>
-                            Orders.AnotherHalt(s, request.Halt) is { } other
-                                ? ([], other)
-                                : Orders.Decide(
-                                    s,
-                                    request.Decision,
-                                    AccessRules.ActorOf(http),
-                                    request.Reason,
-                                    request.AsFarAs,
-                                    amendment
-                                ),
-                        ct
-                    );
-                }
-            )
-            .Produces(202)
-            .WithSummary(
-                "Decide at a halt: try-again, correct-and-try-again, mark-as-done, skip, leave-out, "
-                    + "go-past-window, return-as-far-as, stop-here"
-            );
-        api.MapPost(
                 "/runs/{run}/orders",
                 async (
                     HttpContext http,
@@ -380,63 +300,6 @@ public static class RunRoutes
             .Produces(202)
             .WithSummary("Sign a step that a person does");
         api.MapGet(
-                "/runs/{run}/return-path",
-                async (string run, string? asFarAs, RunDesk desk, ReturnDesk returns, CancellationToken ct) =>
-                {
-                    if (await desk.StateAsync(run, ct) is not { } state)
-                        return Missing(run);
-                    var plan = await returns.PlanAsync(run, state, asFarAs, ct);
-                    return plan.Ok
-                        ? Results.Ok(
-                            new ReturnPathView(true)
-                            {
-                                Length = plan.Value!.Expected,
-                                Loss = plan.Value.Notes,
-                                Goal = plan.Value.Goal,
-                                Blocks = [.. plan.Value.Blocks.Select(b => b.Title)],
-                            }
-                        )
-                        : Results.Ok(new ReturnPathView(false) { Why = [.. plan.Problems.Select(p => p.What)] });
-                }
-            )
-            .Produces<ReturnPathView>()
-            .WithSummary("The return path from where the run stands, its loss and length");
-        api.MapPost(
-                "/runs/{run}/return",
-                (
-                    HttpContext http,
-                    string run,
-                    ReturnRequest request,
-                    ReturnDesk returns,
-                    Idempotency once,
-                    CancellationToken ct
-                ) =>
-                {
-                    IReadOnlyList<Problem> refused = [];
-                    return once.OnceAsync(
-                        http,
-                        request,
-                        async alive =>
-                        {
-                            (var back, refused) = await returns.StartAsync(
-                                run,
-                                request.AsFarAs,
-                                request.Reason ?? "",
-                                AccessRules.ActorOf(http),
-                                alive
-                            );
-                            return back is null ? null : (201, new OpenedRun(back));
-                        },
-                        () =>
-                            refused is [{ Absent: true }]
-                                ? Answers.Problem(404, refused[0])
-                                : Answers.Problems(409, $"run {run} was not returned", refused)
-                    );
-                }
-            )
-            .Produces<OpenedRun>(201)
-            .WithSummary("Lead a run back that has ended, as a run of its own; nothing is opened when that is refused");
-        api.MapGet(
                 "/runs/{run}/outputs/{attempt}",
                 async (string run, string attempt, RunDesk desk, IJournal journal, CancellationToken ct) =>
                 {
@@ -455,19 +318,6 @@ public static class RunRoutes
             )
             .Produces<string>(200, "text/plain")
             .WithSummary("The output of an attempt, while it runs and afterwards");
-        api.MapGet("/runs/{run}/journal", async (string run, long? after, IJournal journal, CancellationToken ct) =>
-                await journal.ReadAsync(run, after ?? 0, ct)
-            )
-            .WithSummary("The journal after a sequence number");
-        api.MapGet("/runs/{run}/log", LogAsync)
-            .Produces<string>(200, "text/plain")
-            .WithSummary(
-                "The journal as a log for people: all of it or what is about one member, with the outputs of "
-                    + "the attempts if they are wanted"
-            );
-        api.MapGet("/runs/{run}/events", FollowAsync)
-            .Produces(200, contentType: "text/event-stream")
-            .WithSummary("The journal as server-sent events; resumes by Last-Event-ID");
         api.MapGet(
                 "/runs/{run}/report",
                 async (
@@ -560,143 +410,9 @@ public static class RunRoutes
     internal static IResult Missing(string run) => Answers.Problem(404, RunDesk.NoRun(run));
 
     // A run that this service carries is looked at in memory; any other is folded from its journal.
-    private static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct)
+    internal static async Task<T?> Look<T>(RunDesk desk, string run, Func<RunState, T?> look, CancellationToken ct)
         where T : class =>
         desk.ExecutorOf(run) is { } executor ? executor.Log.Look(look)
         : await desk.StateAsync(run, ct) is { } state ? look(state)
         : null;
-
-    private static async Task LogAsync(
-        HttpContext http,
-        string run,
-        string? member,
-        bool? outputs,
-        RunDesk desk,
-        EstateDesk estates,
-        IJournal journal,
-        CancellationToken ct
-    )
-    {
-        if (await Look(desk, run, s => s.Plan, ct) is not { } plan)
-        {
-            await Missing(run).ExecuteAsync(http);
-            return;
-        }
-        var members = plan
-            .Blocks.SelectMany(b => b.Lanes)
-            .SelectMany(l => l.Steps)
-            .Select(s => s.Member)
-            .Distinct()
-            .ToList();
-        if (member is not null && !members.Contains(member))
-        {
-            await Answers
-                .Problem(
-                    404,
-                    new Problem(
-                        $"run {run} has nothing to do with '{member}'",
-                        null,
-                        Nearest.Hint(member, members) ?? "Name it as component/node."
-                    )
-                )
-                .ExecuteAsync(http);
-            return;
-        }
-        var zone = TimeZoneInfo.FindSystemTimeZoneById((await estates.CurrentEstateAsync(ct))?.Zone ?? "UTC");
-        http.Response.ContentType = "text/plain; charset=utf-8";
-        foreach (var entry in await journal.ReadAsync(run, 0, ct))
-        {
-            if (member is not null && RunLogText.MemberOf(entry.Event, plan) != member)
-                continue;
-            await http.Response.WriteAsync(
-                $"{TimeZoneInfo.ConvertTime(entry.At, zone):yyyy-MM-dd HH:mm:ss zzz}  "
-                    + $"{RunLogText.Words(entry.Event, zone)}\n",
-                ct
-            );
-            if (outputs != true || entry.Event is not AttemptEnded { Output.Length: > 0 } ended)
-                continue;
-            foreach (
-                var line in (await journal.FindOutputAsync(run, ended.Attempt, ct) ?? ended.Output)
-                    .TrimEnd('\n')
-                    .Split('\n')
-            )
-                await http.Response.WriteAsync($"    {line}\n", ct);
-        }
-    }
-
-    /// <summary>Everything after <c>Last-Event-ID</c> from the journal, then what is appended, without a gap: the
-    /// listener is set up before the journal is read.</summary>
-    private static async Task FollowAsync(
-        HttpContext http,
-        string run,
-        RunDesk desk,
-        RunFeed feed,
-        IJournal journal,
-        CancellationToken ct
-    )
-    {
-        if (await journal.FindRunAsync(run, ct) is null)
-        {
-            await Missing(run).ExecuteAsync(http);
-            return;
-        }
-        var last = long.TryParse(
-            http.Request.Headers["Last-Event-ID"].ToString() is { Length: > 0 } header
-                ? header
-                : http.Request.Query["after"].ToString(),
-            out var given
-        )
-            ? given
-            : 0;
-        http.Response.ContentType = "text/event-stream";
-        http.Response.Headers.CacheControl = "no-store";
-        using var listener = feed.Listen(run);
-        try
-        {
-            var line = http.Response.BodyWriter;
-            foreach (var entries in (await journal.ReadAsync(run, last, ct)).Chunk(200))
-            {
-                foreach (var entry in entries)
-                {
-                    line.Write(new FeedEntry(entry).Event);
-                    last = entry.Sequence;
-                }
-                await line.FlushAsync(ct);
-            }
-            await line.FlushAsync(ct);
-            var (more, beat) = (listener.Entries.WaitToReadAsync(ct).AsTask(), Task.Delay(Beat, ct));
-            while (true)
-            {
-                // A comment now and then lets both ends notice a dead link.
-                if (await Task.WhenAny(more, beat) == beat)
-                {
-                    line.Write(": here\n\n"u8);
-                    await line.FlushAsync(ct);
-                    beat = Task.Delay(Beat, ct);
-                    continue;
-                }
-                if (!await more)
-                    return;
-                // What has come meanwhile goes out together. With very many listeners it is waited for a little: a
-                // burst then costs each of them one write, and all of them get it sooner.
-                if (listener.Company > ManyListen)
-                    await Task.Delay(Gather, ct);
-                while (listener.Entries.TryRead(out var passed))
-                    if (passed.Entry.Sequence > last)
-                    {
-                        line.Write(passed.Event);
-                        last = passed.Entry.Sequence;
-                    }
-                await line.FlushAsync(ct);
-                more = listener.Entries.WaitToReadAsync(ct).AsTask();
-            }
-        }
-        catch (OperationCanceledException)
-        { /* the listener left */
-        }
-    }
-
-    private const int ManyListen = 100;
-    private static readonly TimeSpan Gather = TimeSpan.FromMilliseconds(15);
-    private static readonly TimeSpan Beat = TimeSpan.FromSeconds(15);
 }

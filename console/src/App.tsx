@@ -21,6 +21,8 @@ const NoticesPage = lazy(() => import('./work/NoticesPage').then((m) => ({ defau
 const ServicePage = lazy(() => import('./work/ServicePage').then((m) => ({ default: m.ServicePage })));
 const TryPage = lazy(() => import('./work/TryPage').then((m) => ({ default: m.TryPage })));
 const KeysPage = lazy(() => import('./shell/KeysPage').then((m) => ({ default: m.KeysPage })));
+// Only in development: it is no page of the product, and not in what is built.
+const GalleryPage = import.meta.env.DEV ? lazy(() => import('./gallery/GalleryPage').then((m) => ({ default: m.GalleryPage }))) : undefined;
 
 /** The addresses of the console, the vocabulary's words as on the command line. */
 export function App() {
@@ -49,6 +51,7 @@ export function App() {
           <Route path="/service" element={<ServicePage />} />
           <Route path="/try" element={<TryPage />} />
           <Route path="/keys" element={<KeysPage />} />
+          {GalleryPage && <Route path="/gallery" element={<GalleryPage />} />}
           <Route path="*" element={<NoPage />} />
         </Routes>
       </Suspense>

@@ -27,9 +27,15 @@ public sealed class PlanList(IDocumentStore store)
     private readonly ConcurrentDictionary<string, PlanLine> _lines = new();
 
     /// <summary>Plans, newest first; those behind a plan where its digest is given.</summary>
-    public async Task<IReadOnlyList<PlanLine>> OfAsync(int most, string? after, CancellationToken ct)
+    /// <param name="made">Only those made from one moment on and before another.</param>
+    public async Task<IReadOnlyList<PlanLine>> OfAsync(
+        int most,
+        string? after,
+        (DateTimeOffset? Since, DateTimeOffset? Before) made,
+        CancellationToken ct
+    )
     {
-        var lines = (await store.PlansAsync(most, after, ct)).Select(Line).ToList();
+        var lines = (await store.PlansAsync(most, after, ct, made)).Select(Line).ToList();
         if (_lines.Count > MostKept)
             _lines.Clear();
         return lines;

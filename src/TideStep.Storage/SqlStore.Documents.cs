@@ -289,21 +289,34 @@ public abstract partial class SqlStore : IDocumentStore
             ct
         );
 
-    public Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, string? after, CancellationToken ct) =>
+    public Task<IReadOnlyList<StoredPlan>> PlansAsync(
+        int limit,
+        string? after,
+        CancellationToken ct,
+        (DateTimeOffset? Since, DateTimeOffset? Before) made = default
+    ) =>
         ReadAsync(
             c =>
                 (IReadOnlyList<StoredPlan>)
                     [
                         .. c.Query<PlanRow>(
-                                $"select {PlanColumns} from plans "
+                                $"select {PlanColumns} from plans where true"
+                                    + (made.Since is null ? "" : " and at >= @since")
+                                    + (made.Before is null ? "" : " and at < @before")
                                     + (
                                         after is null
                                             ? ""
-                                            : "where (at, digest) < "
-                                                + "(select f.at, f.digest from plans f where f.digest = @after) "
+                                            : " and (at, digest) < "
+                                                + "(select f.at, f.digest from plans f where f.digest = @after)"
                                     )
-                                    + "order by at desc, digest desc limit @limit",
-                                new { limit, after }
+                                    + " order by at desc, digest desc limit @limit",
+                                new
+                                {
+                                    limit,
+                                    after,
+                                    since = made.Since is { } since ? Text(since) : null,
+                                    before = made.Before is { } before ? Text(before) : null,
+                                }
                             )
                             .Select(r => r.ToPlan()),
                     ],

@@ -218,7 +218,13 @@ public interface IDocumentStore
 
     /// <summary>Plans, newest first; those behind the one with the digest <paramref name="after"/> where that is
     /// given.</summary>
-    Task<IReadOnlyList<StoredPlan>> PlansAsync(int limit, string? after, CancellationToken ct);
+    /// <param name="made">Only those made from one moment on and before another; all where left out.</param>
+    Task<IReadOnlyList<StoredPlan>> PlansAsync(
+        int limit,
+        string? after,
+        CancellationToken ct,
+        (DateTimeOffset? Since, DateTimeOffset? Before) made = default
+    );
 
     /// <summary>A value kept for this installation, made once by <paramref name="make"/>.</summary>
     Task<string> SettingAsync(string name, Func<string> make, CancellationToken ct);

@@ -144,7 +144,7 @@ public sealed class DamageTests : DeskBed
             Open();
             await _runs.ResumeAsync(default);
             var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
-            await new PlanList(_store).OfAsync(10, null, default);
+            await new PlanList(_store).OfAsync(10, null, default, default);
             // Who is not set aside stands where it stood.
             foreach (var line in lines.Where(l => l.SetAside is null))
             {

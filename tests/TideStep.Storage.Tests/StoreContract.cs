@@ -385,6 +385,16 @@ public abstract class StoreContract : IAsyncLifetime
         );
         Assert.Equal(2, (await _store.PlansLikeAsync($"sha256:{key[..20]}", default)).Count);
         Assert.Empty(await _store.PlansLikeAsync($"sha256:{key[..20]}%", default));
+        await _store.SavePlanAsync(
+            new StoredPlan($"sha256:{key}L", "marram", "upgrade", "{}", Now.AddHours(1), "Wren"),
+            default
+        );
+        async Task<bool> MadeAsync(DateTimeOffset? since, DateTimeOffset? before) =>
+            (await _store.PlansAsync(1000, null, default, (since, before))).Any(p => p.Digest == $"sha256:{key}L");
+        Assert.True(await MadeAsync(Now.AddHours(1), null));
+        Assert.False(await MadeAsync(Now.AddHours(1).AddSeconds(1), null));
+        Assert.True(await MadeAsync(null, Now.AddHours(1).AddSeconds(1)));
+        Assert.False(await MadeAsync(Now, Now.AddHours(1)));
         await _store.SaveOutputAsync(key, "a1", "half", default);
         await _store.SaveOutputAsync(key, "a1", "whole", default);
         Assert.Equal("whole", await _store.FindOutputAsync(key, "a1", default));

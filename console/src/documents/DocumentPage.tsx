@@ -7,7 +7,7 @@ import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { When } from '../parts/When';
-import { api, Refused, told, type Problem } from '../shared/client';
+import { api, listed, Refused, told, type Problem } from '../shared/client';
 import { useComponents, useProducts } from '../shared/queries';
 import type { Shapes } from '../shared/shapes';
 import { many } from '../shared/times';
@@ -147,6 +147,62 @@ function Keep({ id, stored, text, onClose }: { id: string; stored: Stored | null
   );
 }
 
+const mostUses = 20;
+
+/** The plans that were made while a revision was the one that counted, asked for when somebody wants to know. */
+function UsedBy({ since, before }: { since: string; before?: string }) {
+  const [asked, setAsked] = useState(false);
+  const plans = useQuery({
+    queryKey: ['plans', 'made', since, before],
+    queryFn: () => listed('/api/plans', { since, before, limit: mostUses }, mostUses),
+    enabled: asked,
+  });
+  if (!asked)
+    return (
+      <>
+        {' '}
+        <button type="button" className="bare as-link" onClick={() => setAsked(true)}>
+          used by …
+        </button>
+      </>
+    );
+  return (
+    <Loaded query={plans} what="the plans">
+      {({ lines, more }) => (
+        <ul className="plain close">
+          {lines.length === 0 && <li className="soft">No plan was made while it counted.</li>}
+          {lines.map((p) => (
+            <li key={p.digest}>
+              plan <Link to={`/plans/${encodeURIComponent(p.digest)}`}>{p.goal.join('; ') || p.digest.slice(0, 19)}</Link>{' '}
+              <span className="soft">
+                by {p.by}, <When at={p.made} />
+              </span>
+              <RunsOf plan={p.digest} />
+            </li>
+          ))}
+          {more && <li className="soft">and older ones: see the list of plans</li>}
+        </ul>
+      )}
+    </Loaded>
+  );
+}
+
+function RunsOf({ plan }: { plan: string }) {
+  const runs = useQuery({
+    queryKey: ['runs', 'of', plan],
+    queryFn: () => listed('/api/runs', { search: plan, limit: mostUses }, mostUses),
+  });
+  return (
+    <ul className="close">
+      {(runs.data?.lines ?? []).map((r) => (
+        <li key={r.run}>
+          run <Link to={`/runs/${r.run}`}>{r.label || r.run}</Link> <State of={r.status} />
+        </li>
+      ))}
+    </ul>
+  );
+}
+
 /** Earlier revisions; one is looked at against today's. */
 function Revisions({ kind, id, now }: { kind: string; id: string; now: Stored }) {
   const [asked, setAsked] = useSearchParams();
@@ -174,7 +230,7 @@ function Revisions({ kind, id, now }: { kind: string; id: string; now: Stored })
       <Loaded query={list} what="the revisions">
         {(lines) => (
           <ul className="plain stack-small">
-            {lines.map((r) => (
+            {lines.map((r, i) => (
               <li key={r.revision}>
                 {r.revision === now.revision ? (
                   <b>{r.revision}, now</b>
@@ -184,6 +240,7 @@ function Revisions({ kind, id, now }: { kind: string; id: string; now: Stored })
                   </button>
                 )}{' '}
                 <When at={r.at} /> <span className="soft">{r.author}</span>
+                <UsedBy since={r.at} before={lines[i - 1]?.at} />
               </li>
             ))}
           </ul>

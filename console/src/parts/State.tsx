@@ -63,6 +63,9 @@ const paths: Record<Shape, ReactNode> = {
   dot: <circle cx="8" cy="8" r="2" fill="currentcolor" />,
 };
 
+/** Every state that has a look. */
+export const states = Object.keys(looks);
+
 /** The tone in which a state is told. */
 export const toneOf = (state: string): Tone => looks[state]?.[1] ?? 'soft';
 

@@ -91,17 +91,22 @@ public static class PlanRoutes
                     IDocumentStore store,
                     int? limit,
                     string? after,
+                    DateTimeOffset? since,
+                    DateTimeOffset? before,
                     CancellationToken ct
                 ) =>
                 {
                     if (after is not null && await store.FindPlanAsync(after, ct) is null)
                         return Pages.NoPlace(after);
-                    var found = await plans.OfAsync(Pages.Size(limit) + 1, after, ct);
+                    var found = await plans.OfAsync(Pages.Size(limit) + 1, after, (since, before), ct);
                     return Results.Ok(Pages.Of(http, found, Pages.Size(limit), p => p.Digest));
                 }
             )
             .Produces<PlanLine[]>()
-            .WithSummary("Plans, newest first; the Link header names the next page");
+            .WithSummary(
+                "Plans, newest first; the Link header names the next page; since= and before= for those made from a "
+                    + "moment on and before another"
+            );
         api.MapGet("/plans/{digest}", async (string digest, EstateDesk desk, CancellationToken ct) =>
                 await desk.FindPlanAsync(digest, ct) is { } plan
                     ? Results.Ok(new PlanView(plan.Digest, plan))

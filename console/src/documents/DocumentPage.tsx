@@ -169,7 +169,7 @@ function UsedBy({ since, before }: { since: string; before?: string }) {
   return (
     <Loaded query={plans} what="the plans">
       {({ lines, more }) => (
-        <ul className="plain close">
+        <ul className="plain used-by">
           {lines.length === 0 && <li className="soft">No plan was made while it counted.</li>}
           {lines.map((p) => (
             <li key={p.digest}>
@@ -193,7 +193,7 @@ function RunsOf({ plan }: { plan: string }) {
     queryFn: () => listed('/api/runs', { search: plan, limit: mostUses }, mostUses),
   });
   return (
-    <ul className="close">
+    <ul className="plain runs-of">
       {(runs.data?.lines ?? []).map((r) => (
         <li key={r.run}>
           run <Link to={`/runs/${r.run}`}>{r.label || r.run}</Link> <State of={r.status} />

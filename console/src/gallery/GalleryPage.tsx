@@ -10,6 +10,8 @@ import { State, states } from '../parts/State';
 import { When } from '../parts/When';
 import { StripChart } from '../plans/StripChart';
 import { Field } from '../runs/Field';
+import '../plans/plans.css';
+import '../runs/run.css';
 import { lines, run, soon, strip, type Line } from './samples';
 
 const columns: Column<Line>[] = [
@@ -44,7 +46,7 @@ export function GalleryPage() {
         </div>
         <div className="stack">
           <Panel label="states" title="States">
-            <ul className="plain columns">
+            <ul className="plain" style={{ columns: 2 }}>
               {states.map((s) => (
                 <li key={s}>
                   <State of={s} />

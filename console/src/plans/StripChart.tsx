@@ -149,7 +149,7 @@ export function StripChart({ strip }: { strip: Strip }) {
         ))}
       </svg>
       {shown && (
-        <figcaption aria-live="polite">
+        <figcaption aria-live="polite" className="screen-only">
           {tell(shown)} <span className="soft">(arrow keys go from jump to jump)</span>
         </figcaption>
       )}

@@ -26,28 +26,7 @@ export function MembersTab({ run, plan, block, now, onPart, onMore }: Props) {
     <div className="members-tab">
       <Panel label="waves" title="Waves" className="waves">
         <Field run={run} plan={plan} chosen={block.number} onChoose={(b) => onPart(b === run.currentBlock ? undefined : b)} />
-        <p className="soft legend">
-          <svg width="11" height="11" aria-hidden="true">
-            <path className="mark-done" d="M0 0h10v10h-10Z" />
-          </svg>{' '}
-          on the new version{' '}
-          <svg width="11" height="11" aria-hidden="true">
-            <path className="mark-working" d="M0 10h10v-10Z" />
-          </svg>{' '}
-          at work{' '}
-          <svg width="11" height="11" aria-hidden="true">
-            <circle className="mark-person" cx="5" cy="5" r="4" />
-          </svg>{' '}
-          waits for a person{' '}
-          <svg width="11" height="11" aria-hidden="true">
-            <path className="mark-failed" d="M0 0l10 10M10 0l-10 10" />
-          </svg>{' '}
-          failed{' '}
-          <svg width="11" height="11" aria-hidden="true">
-            <path className="mark-ahead" d="M0.5 0.5h9v9h-9Z" />
-          </svg>{' '}
-          ahead
-        </p>
+        <Legend />
       </Panel>
       <Panel
         label="members"
@@ -115,6 +94,29 @@ export function MembersTab({ run, plan, block, now, onPart, onMore }: Props) {
         {lane && <Steps run={run.run} lane={lane} now={now} />}
       </Drawer>
     </div>
+  );
+}
+
+const marks = [
+  ['done', 'M0 0h10v10h-10Z', 'on the new version'],
+  ['working', 'M0 10h10v-10Z', 'at work'],
+  ['person', 'M1 5a4 4 0 1 0 8 0a4 4 0 1 0 -8 0Z', 'waits for a person'],
+  ['failed', 'M0 0l10 10M10 0l-10 10', 'failed'],
+  ['ahead', 'M0.5 0.5h9v9h-9Z', 'ahead'],
+] as const;
+
+function Legend() {
+  return (
+    <p className="soft legend">
+      {marks.map(([mark, path, means]) => (
+        <span key={mark} className="nowrap">
+          <svg width="11" height="11" aria-hidden="true">
+            <path className={`mark-${mark}`} d={path} />
+          </svg>{' '}
+          {means}{' '}
+        </span>
+      ))}
+    </p>
   );
 }
 

@@ -1,16 +1,7 @@
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 
 namespace TideStep.Cli;
-
-/// <summary>A return path as the service tells it; why it is closed where it is.</summary>
-public sealed record ReturnPathView(
-    bool Open,
-    TimeSpan? Length,
-    List<string>? Loss,
-    List<string>? Goal,
-    List<string>? Blocks,
-    List<string>? Why
-);
 
 /// <summary>Shows a return path: where it leads, what it loses, how long it takes, and its parts.</summary>
 public static class ReturnScreen

@@ -53,6 +53,13 @@ public sealed class DocumentsTests : ConsoleSession
         await Button(page, "Keep it as revision 3").ClickAsync();
         await Expect(page.GetByText("revision 3 by Wren Hale")).ToBeVisibleAsync();
         Assert.StartsWith("# looked at in the harbour\n", (string)(await KeptAsync())["body"]!);
+        await Stack.OpenAsync(label: "Relay, of revision 3");
+        var uses = Region(page, "revisions").GetByRole(AriaRole.Button, new() { Name = "used by …" });
+        await uses.First.ClickAsync();
+        await Expect(Region(page, "revisions")).ToContainTextAsync("relay-south 3.1 to 3.2");
+        await Expect(Region(page, "revisions")).ToContainTextAsync("Relay, of revision 3");
+        await uses.Last.ClickAsync();
+        await Expect(Region(page, "revisions")).ToContainTextAsync("No plan was made while it counted");
         await Region(page, "revisions").GetByRole(AriaRole.Button, new() { Name = "1, against now" }).ClickAsync();
         await Expect(Region(page, "differences")).ToContainTextAsync("# the other");
     }

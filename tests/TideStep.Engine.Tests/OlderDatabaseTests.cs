@@ -84,7 +84,10 @@ public sealed class OlderDatabaseTests : IAsyncLifetime
         var lines = await new RunList(_runs, _store).OfAsync(10, null, null, null, null, default);
         Assert.Equal([RunStatus.Ready, RunStatus.Halted, RunStatus.Completed], lines.Select(l => l.Status));
         Assert.All(lines, l => Assert.Null(l.SetAside));
-        Assert.Equal(2, (await new PlanList(_store).OfAsync(10, null, default, default)).Count(p => p.SetAside is null));
+        Assert.Equal(
+            2,
+            (await new PlanList(_store).OfAsync(10, null, default, default)).Count(p => p.SetAside is null)
+        );
         Assert.NotNull(await _estates.CurrentEstateAsync(default));
         Assert.NotEmpty((await _estates.ReadingsAsync(default)).Members);
         var ended = await LineAsync("tool to 7");

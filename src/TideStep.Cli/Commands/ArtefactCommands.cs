@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Security.Cryptography;
 using System.Text.Json.Nodes;
 using TideStep.Client;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 using TideStep.Core.Expressions;
 
@@ -11,33 +12,6 @@ namespace TideStep.Cli.Commands;
 /// nodes.</summary>
 public static class ArtefactCommands
 {
-    private sealed record Line(
-        string Name,
-        long Bytes,
-        string Sha256,
-        string Kind,
-        string Origin,
-        string By,
-        DateTimeOffset Added,
-        string? Version,
-        string? Variant,
-        string? Signature,
-        bool Whole,
-        List<string> Staged,
-        List<string> NeededBy,
-        bool SafeToRemove
-    );
-
-    private sealed record Missing(string Name, List<string> Plans, int Nodes);
-
-    private sealed record Fetch(string Name, string Url, long Here, long? All, string State, string? Why);
-
-    private sealed record Library(List<Line> Artefacts, List<Missing> Missing, List<Fetch> Fetching);
-
-    private sealed record Staged(string Artefact, string Node, string State, long Sent, long Bytes, string? Why);
-
-    private sealed record StagingView(string Id, DateTimeOffset Begun, DateTimeOffset? Ended, List<Staged> Lines);
-
     public static Command Create(Context context)
     {
         var artefact = new Command("artefact", "Artefacts: packages, images and other files that upgrades need");
@@ -48,7 +22,7 @@ public static class ArtefactCommands
                 "What is in the library, what plans miss, where each is staged, and what may go",
                 async (_, client, output, ct) =>
                 {
-                    var library = await client.GetAsync<Library>("/api/artefacts", ct);
+                    var library = await client.GetAsync<LibraryView>("/api/artefacts", ct);
                     output.Write(
                         library,
                         () =>
@@ -97,7 +71,7 @@ public static class ArtefactCommands
                 "An artefact with its checksum and where it lies",
                 async (result, client, output, ct) =>
                 {
-                    var line = await client.GetAsync<Line>(
+                    var line = await client.GetAsync<ArtefactLine>(
                         $"/api/artefacts/{Uri.EscapeDataString(result.GetValue(name)!)}",
                         ct
                     );
@@ -267,8 +241,8 @@ public static class ArtefactCommands
                     ct
                 );
                 var place = $"/api/artefacts/fetch/{Uri.EscapeDataString((string)begun!["name"]!)}";
-                var standing = await client.GetAsync<Fetch>(place, ct);
-                for (; standing.State == "fetching"; standing = await client.GetAsync<Fetch>(place, ct))
+                var standing = await client.GetAsync<FetchStanding>(place, ct);
+                for (; standing.State == "fetching"; standing = await client.GetAsync<FetchStanding>(place, ct))
                 {
                     output.Progress(
                         $"{standing.Name}: {Units.WriteBytes(standing.Here)}"

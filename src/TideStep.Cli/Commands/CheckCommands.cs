@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using TideStep.Client.Shapes;
 using TideStep.Core.Checks;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
@@ -10,8 +11,6 @@ namespace TideStep.Cli.Commands;
 /// borne.</summary>
 public static class CheckCommands
 {
-    private sealed record View(long Number, string Summary, CheckRound Round);
-
     private static readonly Argument<string?> Named = new("plan")
     {
         Description = "the plan's digest, or its beginning; not with files",
@@ -52,7 +51,7 @@ public static class CheckCommands
                             null,
                             ct
                         )
-                    ).Deserialize<View>(Json.Options)!;
+                    ).Deserialize<RoundView>(Json.Options)!;
                     return Show(view, result, output);
                 },
                 [
@@ -72,7 +71,7 @@ public static class CheckCommands
                 "The last round of a plan's checks",
                 async (result, client, output, ct) =>
                     Show(
-                        await client.GetAsync<View>(
+                        await client.GetAsync<RoundView>(
                             $"/api/plans/{PlanOf(result)}/checks"
                                 + $"{(result.GetValue(round) is { } n ? $"?round={n}" : "")}",
                             ct
@@ -274,10 +273,10 @@ public static class CheckCommands
         if (!plan.Ok)
             throw new MisusedException(plan.Problems);
         var round = PlanChecks.Of(index, plan.Value!, new CheckContext(Times.Now));
-        return Show(new View(0, CheckReport.Summary(round), round), result, output);
+        return Show(new RoundView(number: 0, round: round, summary: CheckReport.Summary(round)), result, output);
     }
 
-    private static int Show(View view, ParseResult result, Output output)
+    private static int Show(RoundView view, ParseResult result, Output output)
     {
         var round = view.Round;
         if (result.GetValue(Report) is { } report)

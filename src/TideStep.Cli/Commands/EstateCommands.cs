@@ -1,14 +1,13 @@
 using System.CommandLine;
 using System.Text.Json.Nodes;
 using TideStep.Core.Documents;
+using TideStep.Core.Estates;
 
 namespace TideStep.Cli.Commands;
 
 /// <summary><c>tidestep estate</c>, <c>catalogue</c>, <c>profile</c> and <c>console</c>.</summary>
 public static class EstateCommands
 {
-    private sealed record Member(string Id, string Running, string? Role, bool InService);
-
     public static IEnumerable<Command> Create(Context context)
     {
         var files = new Argument<string[]>("files")
@@ -144,8 +143,6 @@ public static class EstateCommands
         catalogue.Subcommands.Add(ImportCommand.Create(context));
         return [estate, survey, catalogue, profile, console];
     }
-
-    internal sealed record Difference(string Subject, string Against, string Value, string Expected, string Found);
 
     internal static int Differences(List<Difference> differences, string none, Output output)
     {

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 
 namespace TideStep.Cli.Commands;
@@ -6,21 +7,6 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep follow-up</c>: what runs left to be done.</summary>
 public static class FollowUpCommands
 {
-    private sealed record Line(
-        string Run,
-        string Label,
-        string Id,
-        string What,
-        string About,
-        string? Owner,
-        DateTimeOffset Due,
-        bool Urgent,
-        string Why,
-        bool Done,
-        string? By,
-        string? Note
-    );
-
     public static Command Create(Context context)
     {
         var command = new Command(
@@ -37,7 +23,7 @@ public static class FollowUpCommands
                 "What is left to be done, the urgent first",
                 async (result, client, output, ct) =>
                 {
-                    var (lines, _) = await client.ListAsync<Line>(
+                    var (lines, _) = await client.ListAsync<FollowUpLine>(
                         $"/api/follow-ups?all={(result.GetValue(all) ? "true" : "false")}"
                             + $"{(result.GetValue(run) is { } id ? "&run=" + Uri.EscapeDataString(id) : "")}",
                         null,

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 
 namespace TideStep.Cli.Commands;
@@ -7,10 +8,6 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep keeping</c>: how long the service keeps what it keeps.</summary>
 public static class KeepingCommands
 {
-    private sealed record Times(TimeSpan Answers, TimeSpan Notices, TimeSpan Outputs, TimeSpan Surveys, TimeSpan Runs);
-
-    private sealed record Rebuilt(int Gone, int Runs, int Readable);
-
     private static readonly (string Name, string Means)[] Kinds =
     [
         ("answers", "answers to requests, for who asks again with the same key"),
@@ -25,7 +22,7 @@ public static class KeepingCommands
         var keeping = new Command("keeping", "How long the service keeps what it keeps");
         keeping.Subcommands.Add(context.Remote("show", "How long what is kept is kept", async (_, client, output, ct) =>
             {
-                Show(await client.GetAsync<Times>("/api/keeping", ct), output);
+                Show(await client.GetAsync<KeepingTimes>("/api/keeping", ct), output);
                 return Exit.Done;
             }));
         var options = Kinds
@@ -42,7 +39,7 @@ public static class KeepingCommands
                         Kinds.Zip(options).ToDictionary(k => k.First.Name, k => result.GetValue(k.Second)),
                         ct
                     );
-                    Show(await client.GetAsync<Times>("/api/keeping", ct), output);
+                    Show(await client.GetAsync<KeepingTimes>("/api/keeping", ct), output);
                     return Exit.Done;
                 },
                 [.. options]
@@ -54,7 +51,7 @@ public static class KeepingCommands
                 "Make the rows of lists anew from the journals of runs, where a list seems to be wrong",
                 async (_, client, output, ct) =>
                 {
-                    var rebuilt = (await client.PostAsync("/api/keeping/rebuild", null, ct)).Deserialize<Rebuilt>(
+                    var rebuilt = (await client.PostAsync("/api/keeping/rebuild", null, ct)).Deserialize<RebuiltView>(
                         Json.Options
                     )!;
                     output.Write(rebuilt, () =>
@@ -74,7 +71,7 @@ public static class KeepingCommands
         return keeping;
     }
 
-    private static void Show(Times times, Output output) => output.Write(times, () =>
+    private static void Show(KeepingTimes times, Output output) => output.Write(times, () =>
         {
             output.Table(
                 ["kept", "for", "which are"],

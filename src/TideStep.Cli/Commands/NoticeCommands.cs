@@ -1,24 +1,11 @@
 using System.CommandLine;
+using TideStep.Client.Shapes;
 
 namespace TideStep.Cli.Commands;
 
 /// <summary><c>tidestep notice</c>: who is told of what, what was sent, and a try.</summary>
 public static class NoticeCommands
 {
-    private sealed record Line(
-        string Id,
-        string Run,
-        string Rule,
-        string Moment,
-        DateTimeOffset At,
-        string State,
-        int Attempts,
-        DateTimeOffset? NextAt,
-        string? Said
-    );
-
-    private sealed record Rule(string Id, string To, string Target, IReadOnlyList<string> At);
-
     public static Command Create(Context context)
     {
         var notice = new Command("notice", "Notices to people and systems: rules, what was sent, a try");
@@ -30,7 +17,7 @@ public static class NoticeCommands
                 "Notices, newest first: sent, waiting for their next try, or given up",
                 async (result, client, output, ct) =>
                 {
-                    var (lines, more) = await client.ListAsync<Line>(
+                    var (lines, more) = await client.ListAsync<NoticeLine>(
                         $"/api/notices{(result.GetValue(run) is { } id ? "?run=" + Uri.EscapeDataString(id) : "")}",
                         result.GetValue(most),
                         ct
@@ -65,7 +52,7 @@ public static class NoticeCommands
         );
         notice.Subcommands.Add(context.Remote("rules", "Who is told of what", async (_, client, output, ct) =>
             {
-                var rules = await client.GetAsync<List<Rule>>("/api/notices/rules", ct);
+                var rules = await client.GetAsync<List<NoticeRuleLine>>("/api/notices/rules", ct);
                 output.Write(rules, () =>
                 {
                     if (rules.Count == 0)

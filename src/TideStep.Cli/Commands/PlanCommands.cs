@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using TideStep.Client.Shapes;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
@@ -10,19 +11,6 @@ namespace TideStep.Cli.Commands;
 /// step.</summary>
 public static class PlanCommands
 {
-    private sealed record Line(
-        string Digest,
-        string Kind,
-        IReadOnlyList<string> Goal,
-        TimeSpan Expected,
-        int Moves,
-        DateTimeOffset Made,
-        string By,
-        string? SetAside
-    );
-
-    private sealed record Kept(string Digest, Plan Plan);
-
     public static Command Create(Context context)
     {
         var plan = new Command("plan", "Plans: make, list, show, compare");
@@ -43,7 +31,7 @@ public static class PlanCommands
                         throw new MisusedException(problems);
                     var made = (
                         await Searching.ByServiceAsync(client, "/api/plans", text, PathCommand.GoalPath(result), ct)
-                    ).Deserialize<Kept>(Json.Options)!;
+                    ).Deserialize<PlanView>(Json.Options)!;
                     return Show(made.Digest, made.Plan, output, result.GetValue(steps));
                 },
                 [.. PathCommand.FileOptions, steps]
@@ -56,7 +44,7 @@ public static class PlanCommands
                 "Plans, newest first",
                 async (result, client, output, ct) =>
                 {
-                    var (lines, more) = await client.ListAsync<Line>("/api/plans", result.GetValue(most), ct);
+                    var (lines, more) = await client.ListAsync<PlanLine>("/api/plans", result.GetValue(most), ct);
                     output.Write(lines, () =>
                         output.Table(
                             ["plan", "kind", "made", "by", "moves", "takes", "goal"],
@@ -88,7 +76,7 @@ public static class PlanCommands
                 "A plan: what a run of it does, step for step",
                 async (result, client, output, ct) =>
                 {
-                    var kept = await client.GetAsync<Kept>(
+                    var kept = await client.GetAsync<PlanView>(
                         $"/api/plans/{Uri.EscapeDataString(result.GetValue(digest)!)}",
                         ct
                     );
@@ -223,12 +211,12 @@ public static class PlanCommands
         if (!File.Exists(given) && !given.Contains('/') && !given.EndsWith(".json", StringComparison.Ordinal))
         {
             using var client = Profile.Connect(server);
-            return (await client.GetAsync<Kept>($"/api/plans/{Uri.EscapeDataString(given)}", ct)).Plan;
+            return (await client.GetAsync<PlanView>($"/api/plans/{Uri.EscapeDataString(given)}", ct)).Plan;
         }
         try
         {
             if (
-                JsonSerializer.Deserialize<Kept>(await File.ReadAllTextAsync(given, ct), Json.Options)
+                JsonSerializer.Deserialize<PlanView>(await File.ReadAllTextAsync(given, ct), Json.Options)
                 is not { Plan.Moves.IsDefault: false } kept
             )
                 throw new MisusedException([
@@ -307,7 +295,7 @@ public static class PlanCommands
     private static int Show(string digest, Plan plan, Output output, bool steps)
     {
         output.Write(
-            new Kept(digest, plan),
+            new PlanView(digest, plan),
             () =>
             {
                 output.Heading($"plan {Short(digest)}  {plan.Kind} of {plan.Estate}, {Durations.Write(plan.Expected)}");

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 using TideStep.Core.Expressions;
 
@@ -8,31 +9,6 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep point</c>: rollback points of all runs, and giving them up.</summary>
 public static class PointCommands
 {
-    private sealed record Point(
-        string Run,
-        string Label,
-        string Id,
-        string Component,
-        string Member,
-        string Node,
-        string Kind,
-        string LeadsTo,
-        DateTimeOffset CapturedAt,
-        string By,
-        string Place,
-        long Bytes,
-        string Sha256,
-        int Entries,
-        string? Verified,
-        string State,
-        string? Why,
-        DateTimeOffset? Until,
-        DateTimeOffset? Settled,
-        bool TakesRoom
-    );
-
-    private sealed record Answer(string Run, string Point, long Bytes, bool Gone, string Told);
-
     public static Command Create(Context context)
     {
         var command = new Command("point", "Rollback points: what each leads back to, how it stands, and giving it up");
@@ -214,7 +190,7 @@ public static class PointCommands
                             },
                             ct
                         )
-                    ).Deserialize<List<Answer>>(Json.Options)!;
+                    ).Deserialize<List<PointAnswer>>(Json.Options)!;
                     output.Write(
                         answers,
                         () =>
@@ -249,7 +225,7 @@ public static class PointCommands
 
     private static string Written(DateTimeOffset at) => at.ToLocalTime().ToString("yyyy-MM-dd HH:mm");
 
-    private static async Task<List<Point>> FindAsync(
+    private static async Task<List<PointView>> FindAsync(
         Client.ServiceClient client,
         string? run,
         string? component,
@@ -264,7 +240,7 @@ public static class PointCommands
             state is null ? "" : $"state={Uri.EscapeDataString(state.Replace('-', ' '))}",
         ];
         return (
-            await client.ListAsync<Point>(
+            await client.ListAsync<PointView>(
                 $"/api/points?limit=2000&{string.Join('&', wanted.Where(w => w.Length > 0))}",
                 null,
                 ct

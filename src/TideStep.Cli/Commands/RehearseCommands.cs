@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 using TideStep.Core.Rehearsals;
 
@@ -11,10 +12,6 @@ namespace TideStep.Cli.Commands;
 /// report as evidence.</summary>
 public static class RehearseCommands
 {
-    private sealed record Kept(RehearsalResult? Drawn, TestEvidence? Evidence, string By, DateTimeOffset At);
-
-    private sealed record View(Kept? Drawn, Kept? Evidence, string? Missing);
-
     public static Command Create(Context context)
     {
         var rehearse = new Command(
@@ -58,7 +55,7 @@ public static class RehearseCommands
                             },
                             ct
                         )
-                    ).Deserialize<Kept>(Json.Options)!;
+                    ).Deserialize<KeptRehearsal>(Json.Options)!;
                     output.Write(kept.Drawn!, () => Show(kept.Drawn!, output), kept.Drawn!.Deciding);
                     return kept.Drawn!.Broken.IsEmpty ? Exit.Done : Exit.No;
                 },
@@ -121,7 +118,7 @@ public static class RehearseCommands
                             ]);
                     var kept = (
                         await client.PostAsync($"{Path(result)}/evidence", new { report, map = pairs }, ct)
-                    ).Deserialize<Kept>(Json.Options)!;
+                    ).Deserialize<KeptRehearsal>(Json.Options)!;
                     output.Write(kept.Evidence!, () =>
                         output.Line(
                             $"It counts: run {kept.Evidence!.Run} in {kept.Evidence.Estate} took the same steps."
@@ -140,7 +137,7 @@ public static class RehearseCommands
                 "The last rehearsals of a plan",
                 async (result, client, output, ct) =>
                 {
-                    var view = await client.GetAsync<View>(Path(result), ct);
+                    var view = await client.GetAsync<RehearsalsView>(Path(result), ct);
                     output.Write(view, () =>
                     {
                         if (view.Drawn is { } drawn)

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Text.Json.Nodes;
 using TideStep.Client;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 
@@ -9,8 +10,6 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep run</c> and <c>tidestep point</c>: carry plans out, watch, hold, decide, report.</summary>
 public static class RunCommands
 {
-    private sealed record Took(string Step, bool Used, Core.Learnt.LearntTime Time);
-
     private static readonly Argument<string> Run = new("run") { Description = "the run's identifier" };
 
     public static IEnumerable<Command> Create(Context context)
@@ -134,7 +133,7 @@ public static class RunCommands
                 "What steps took in earlier runs; plans reckon with it from three times on",
                 async (_, client, output, ct) =>
                 {
-                    var lines = await client.GetAsync<List<Took>>("/api/times", ct);
+                    var lines = await client.GetAsync<List<TimeLine>>("/api/times", ct);
                     output.Write(lines, () =>
                     {
                         if (lines.Count == 0)

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.CommandLine;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
@@ -9,13 +10,6 @@ namespace TideStep.Cli.Commands;
 /// <summary><c>tidestep plan sign-off</c> and <c>plan sign-offs</c>: people's words on plans.</summary>
 internal static class SignOffCommands
 {
-    private sealed record View(
-        ImmutableArray<PlannedSignOff> Asked,
-        ImmutableArray<SignOff> Given,
-        string Author,
-        string? Missing
-    );
-
     public static IEnumerable<Command> Create(Context context, Argument<string> digest)
     {
         string Path(ParseResult result) => $"/api/plans/{Uri.EscapeDataString(result.GetValue(digest)!)}/sign-offs";
@@ -70,12 +64,12 @@ internal static class SignOffCommands
             "What a plan asks to be signed, and what was",
             async (result, client, output, ct) =>
             {
-                var view = await client.GetAsync<View>(Path(result), ct);
+                var view = await client.GetAsync<PlanSignOffs>(Path(result), ct);
                 output.Write(
                     view,
                     () =>
                     {
-                        if (view.Asked.IsEmpty)
+                        if (view.Asked.Count == 0)
                             output.Line("This plan asks for no sign-off.");
                         else
                             output.Table(

@@ -1,33 +1,15 @@
 using System.CommandLine;
 using System.Text.Json.Nodes;
 using TideStep.Client;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
+using TideStep.Core.Estates;
 
 namespace TideStep.Cli.Commands;
 
 /// <summary><c>tidestep survey</c>: take readings, look at them, compare them, have them taken by itself.</summary>
 public static class SurveyCommands
 {
-    private sealed record Line(long Number, DateTimeOffset Taken, string By, int Members, int Unreached);
-
-    private sealed record Progress(string Of, int Read, int All);
-
-    private sealed record Reading(string Name, string? Value, string Kind, string Source, string? Missed);
-
-    private sealed record View(
-        string Member,
-        string Node,
-        string Site,
-        string Product,
-        DateTimeOffset? At,
-        string? Lost,
-        List<Reading> Readings
-    );
-
-    private sealed record Then(DateTimeOffset At, string? Value, string? Missed);
-
-    private sealed record Schedule(TimeSpan? Every, string By, DateTimeOffset? Next);
-
     public static Command Create(Context context)
     {
         var survey = new Command("survey", "Surveys: what runs where, and everything else that is read of members");
@@ -39,7 +21,7 @@ public static class SurveyCommands
                 "Surveys, newest first",
                 async (result, client, output, ct) =>
                 {
-                    var (lines, more) = await client.ListAsync<Line>("/api/surveys", result.GetValue(most), ct);
+                    var (lines, more) = await client.ListAsync<SurveyLine>("/api/surveys", result.GetValue(most), ct);
                     output.Write(lines, () =>
                         output.Table(
                             ["survey", "taken", "by", "members", "not reached"],
@@ -71,7 +53,7 @@ public static class SurveyCommands
                 "What a survey found otherwise than an earlier one",
                 async (result, client, output, ct) =>
                     EstateCommands.Differences(
-                        await client.GetAsync<List<EstateCommands.Difference>>(
+                        await client.GetAsync<List<Difference>>(
                             $"/api/surveys/{result.GetValue(later)}/differences?from={result.GetValue(earlier)}",
                             ct
                         ),
@@ -92,7 +74,7 @@ public static class SurveyCommands
                 {
                     var given = result.GetValue(every)!;
                     await client.PutAsync("/api/surveys/schedule", new { every = given == "never" ? null : given }, ct);
-                    var schedule = await client.GetAsync<Schedule>("/api/surveys/schedule", ct);
+                    var schedule = await client.GetAsync<ScheduleView>("/api/surveys/schedule", ct);
                     output.Write(schedule, () =>
                         output.Line(
                             schedule.Every is { } span
@@ -159,7 +141,7 @@ public static class SurveyCommands
         {
             if (
                 await client.GetTextAsync("/api/surveys/current", ct) is { Length: > 0 } text
-                && System.Text.Json.JsonSerializer.Deserialize<Progress>(text, Json.Options) is { } now
+                && System.Text.Json.JsonSerializer.Deserialize<SurveyProgress>(text, Json.Options) is { } now
             )
                 output.Progress($"surveying {now.Of}: {now.Read} of {now.All} members");
         }
@@ -190,7 +172,7 @@ public static class SurveyCommands
                     $"/api/members/{Uri.EscapeDataString(id[..slash])}/{Uri.EscapeDataString(id[(slash + 1)..])}";
                 if (result.GetValue(history) is { } reading)
                 {
-                    var then = await client.GetAsync<List<Then>>(
+                    var then = await client.GetAsync<List<ReadingThen>>(
                         $"{place}/history?reading={Uri.EscapeDataString(reading)}",
                         ct
                     );
@@ -204,7 +186,7 @@ public static class SurveyCommands
                     );
                     return Exit.Done;
                 }
-                var view = await client.GetAsync<View>(place, ct);
+                var view = await client.GetAsync<MemberView>(place, ct);
                 output.Write(
                     view,
                     () =>

@@ -31,6 +31,12 @@ public static class RunScreen
         });
     }
 
+    // While a decision is waited for the end moves on with the clock.
+    private static string EndsAbout(RunView view, DateTimeOffset end) =>
+        view.Status is RunStatus.Halted or RunStatus.Held && Times.Now - view.LastAt is { Ticks: > 0 } waited
+            ? $"ends about {Moment(end + waited)} if decided now"
+            : $"ends about {Moment(end)}";
+
     private static string Fits(TimeSpan? spare) =>
         spare is not { } left ? ""
         : left < TimeSpan.Zero ? $", {Durations.Write(-left)} before the run does"
@@ -86,7 +92,7 @@ public static class RunScreen
             + $"{Safe(Orders.Word(view.Status))}";
         var forecast =
             view.Ended is { } ended ? $"ended {Moment(ended)}"
-            : view.ForecastEnd is { } end ? $"ends about {Moment(end)}"
+            : view.ForecastEnd is { } end ? EndsAbout(view, end)
             : "";
         yield return $"{Bar(view.Share, 40)} {view.Share * 100, 3:0} %  {view.StepsDone} of {view.StepsTotal} steps  "
             + $"{forecast}";

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import type { Plan, Shapes } from '../shared/shapes';
-import { hour, many, seconds, span, spanOf } from '../shared/times';
+import { hour, many, seconds, span, spanOf, weekday } from '../shared/times';
 import { words } from '../shared/words';
 import { ReturnFrom } from './ReturnFrom';
 
@@ -42,7 +42,15 @@ export function PartsTab({ digest, plan }: { digest: string; plan: Plan }) {
             const blocks = plan.blocks.filter((b) => b.move === m.number);
             const unfolded = open.includes(m.number);
             const last = blocks.at(-1);
+            const night = plan.windows.length > 1 ? plan.windows.find((w) => w.firstMove === m.number) : undefined;
             return [
+              night && (
+                <tr key={`window ${night.from}`} className="night">
+                  <th colSpan={6} scope="colgroup">
+                    {weekday(night.from)}, {hour(night.from)} to {hour(night.to)}
+                  </th>
+                </tr>
+              ),
               <tr key={`move ${String(m.number)}`} className="move">
                 <td>
                   <button

@@ -21,6 +21,7 @@ import { LogTab } from './LogTab';
 import { MembersTab } from './MembersTab';
 import { PartsTab } from './PartsTab';
 import { ReportTab } from './ReportTab';
+import { forecastOf } from './forecast';
 import { TideLine } from './TideLine';
 import './run.css';
 import { fewTides, tideToShow } from './tides';
@@ -61,6 +62,8 @@ export function RunPage() {
   if (!run) return <p className="soft">Reading the run …</p>;
   const block = run.blocks.find((b) => b.number === (chosen ?? Math.max(1, run.currentBlock)));
   const shown = part ?? (run.ended ? 'afterwards' : 'members');
+  // Where somebody has to decide or sign, the members stand right below that: the tide line can wait.
+  const waits = run.decisions.length > 0 || run.persons.length > 0;
   const toPart = (number: number) => {
     setChosen(number === run.currentBlock ? undefined : number);
     void go(`/runs/${id}/members`);
@@ -73,7 +76,7 @@ export function RunPage() {
       {run.decisions.length > 0 && <Halt run={run} plan={plan.data?.plan} now={now} />}
       <AwaitedSignOff run={run} />
       <AwaitedPersons run={run} now={now} />
-      {!readers.includes(shown) && <TideLine run={run} />}
+      {!readers.includes(shown) && !waits && <TideLine run={run} />}
       <Tabs value={shown} onChange={(v) => void go(`/runs/${id}/${v ?? 'members'}`)} keepMounted={false}>
         <Tabs.List className="no-print">
           {tabs.map(([value, title]) => (
@@ -110,6 +113,7 @@ export function RunPage() {
           <ComparedTab run={run} />
         </Tabs.Panel>
       </Tabs>
+      {!readers.includes(shown) && waits && <TideLine run={run} />}
     </div>
   );
 }
@@ -183,13 +187,15 @@ function Forecast({ run, plan, now }: { run: Run; plan?: Plan; now: number }) {
   const block = run.blocks.find((b) => b.number === run.currentBlock);
   const window = plan?.windows.find((w) => (block ? w.firstMove <= block.move && block.move <= w.lastMove : false));
   if (run.ended) return <Fact name="Ended">{moment(run.ended, now)}</Fact>;
-  if (!run.forecastEnd) return <Fact name="Planned">{spanOf(run.planned)}</Fact>;
+  const end = forecastOf(run, now);
+  if (!end) return <Fact name="Planned">{spanOf(run.planned)}</Fact>;
   const planned = run.started ? Date.parse(run.started) + seconds(run.planned) * 1000 : undefined;
-  const late = planned === undefined ? 0 : (Date.parse(run.forecastEnd) - planned) / 1000;
+  const late = planned === undefined ? 0 : (Date.parse(end.at) - planned) / 1000;
   return (
     <>
       <Fact name="Forecast end">
-        {moment(run.forecastEnd, now)}
+        {moment(end.at, now)}
+        {end.ifNow && <span className="soft"> if decided now</span>}
         {Math.abs(late) >= 60 && (
           <span className={late > 0 ? 'warn' : 'soft'}>
             , {span(Math.abs(late))} {late > 0 ? 'late' : 'early'}

@@ -58,7 +58,7 @@ export function TideLine({ run }: { run: Run }) {
       className="tide-line"
       viewBox={`0 0 ${String(width)} ${String(height)}`}
       role="img"
-      aria-label={`Tide line: ${String(came.length)} of ${String(total)} members are on their new version`}
+      aria-label={`Tide line: ${String(run.arrivals.at(-1)?.members ?? 0)} of ${String(total)} members are on their new version`}
     >
       {run.blocks
         .filter((b) => b.begun)

@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import { Loaded } from '../parts/Loaded';
 import { Fact, Facts, PageHead, Panel } from '../parts/Panel';
 import { Share } from '../parts/Share';
+import { forecastOf } from '../runs/forecast';
 import { State } from '../parts/State';
 import { When } from '../parts/When';
 import { api, listed, told } from '../shared/client';
@@ -195,6 +196,7 @@ function Waits({ waiting, now }: { waiting: Awaited[]; now: number }) {
 }
 
 function AtWork({ run, now }: { run: Run; now: number }) {
+  const end = forecastOf(run, now);
   const block = run.blocks.find((b) => b.number === run.currentBlock);
   return (
     <div>
@@ -210,7 +212,7 @@ function AtWork({ run, now }: { run: Run; now: number }) {
         </Fact>
         <Fact name="Part">{block ? `${String(block.number)} of ${String(run.blocks.length)}, ${block.title}` : 'none begun'}</Fact>
         <Fact name="Forecast end">
-          {run.forecastEnd ? `${moment(run.forecastEnd, now)} (${until(run.forecastEnd, now)})` : 'not known'}
+          {end ? `${moment(end.at, now)} (${until(end.at, now)}${end.ifNow ? ', if decided now' : ''})` : 'not known'}
         </Fact>
         {block && block.componentsOut.length > 0 && <Fact name="Out of service">{block.componentsOut.join(', ')}</Fact>}
         {block && <Fact name="Return path">{words(block.return.state)}</Fact>}

@@ -21,7 +21,7 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
   const failed = block?.lanes.flatMap((l) => l.steps.filter((s) => s.status === 'failed').map((s) => ({ lane: l, step: s }))) ?? [];
   const first = failed.find((f) => f.step.attempt);
   const output = useOutput(run.run, first?.step.attempt, false);
-  const guards = useGuards(run);
+  const { guards, error: unread } = useGuards(run);
   const out = block?.lanes.filter((l) => l.state && !['in-service', 'reverted'].includes(l.state)) ?? [];
   const turnBack = plan?.blocks.find((b) => b.number === run.currentBlock)?.turnBack;
   const window = plan?.windows.find((w) => (block ? w.firstMove <= block.move && block.move <= w.lastMove : false));
@@ -59,7 +59,13 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
                 </>
               )}
             </dd>
-            {guards.length > 0 && (
+            {unread && (
+              <>
+                <dt>Guards</dt>
+                <dd className="warn">could not be read just now: {unread.message}</dd>
+              </>
+            )}
+            {!unread && guards.length > 0 && (
               <>
                 <dt>Guards</dt>
                 <dd>
@@ -132,7 +138,7 @@ function useGuards(run: Run) {
     refetchInterval: 30_000,
     placeholderData: keepPreviousData,
   });
-  return asked.data ?? [];
+  return { guards: asked.data ?? [], error: asked.error };
 }
 
 function GuardLine({ guard }: { guard: Guard }) {

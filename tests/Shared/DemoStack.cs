@@ -285,12 +285,7 @@ public sealed class DemoStack : IAsyncDisposable
             System.Globalization.CultureInfo.InvariantCulture
         );
         if (its.Ends is { } ends)
-        {
-            // Started very often: the published program, where it was built, is there sooner.
-            if (Path.Combine(Root, "bin", program) is var published && File.Exists(published))
-                start.FileName = published;
             start.Environment["TIDESTEP_ENDS"] = ends;
-        }
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
         var process = Process.Start(start)!;
         process.OutputDataReceived += (_, e) => Log(e.Data);
@@ -308,15 +303,25 @@ public sealed class DemoStack : IAsyncDisposable
             File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
     }
 
+    /// <summary>The path of a program: the published one, which is compiled ahead and there sooner, where it was made of
+    /// the build that is tested, or else that build's.</summary>
+    public static string Executable(string project, string program)
+    {
+        var built = Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0");
+        var published = Path.Combine(Root, "bin");
+        var newer = Directory
+            .EnumerateFiles(built, "*.dll")
+            .Where(d => Path.GetFileName(d).StartsWith("tidestep", StringComparison.OrdinalIgnoreCase))
+            .All(d => Made(Path.Combine(published, Path.GetFileName(d))) >= Made(d));
+        return Path.Combine(newer ? published : built, program);
+    }
+
+    // Long ago where there is no such file.
+    private static DateTime Made(string file) => File.GetLastWriteTimeUtc(file);
+
     private ProcessStartInfo Program(string project, string program, string[] arguments)
     {
-        var start = new ProcessStartInfo(
-            Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0", program),
-            arguments
-        )
-        {
-            WorkingDirectory = Root,
-        };
+        var start = new ProcessStartInfo(Executable(project, program), arguments) { WorkingDirectory = Root };
         start.Environment["TIDESTEP_DATA"] = Path.Combine(_work, "data");
         start.Environment["TIDESTEP_HOME"] = _work;
         start.Environment["TIDESTEP_NAME"] = "Wren Hale";

@@ -294,7 +294,7 @@ public sealed class RefusalTests : IAsyncLifetime
     public async Task A_second_service_on_the_same_data_refuses()
     {
         var start = new System.Diagnostics.ProcessStartInfo(
-            AppContext.BaseDirectory.Replace("tests/TideStep.EndToEnd", "src/TideStep.Service") + "tidestep-service",
+            DemoStack.Executable("Service", "tidestep-service"),
             ["--port", "0"]
         )
         {

@@ -16,19 +16,40 @@ public static class RunScreen
 {
     private const int PartsAround = 4;
     private const int MembersShown = 14;
+    private static readonly TimeSpan GuardsWithin = TimeSpan.FromSeconds(10);
 
     /// <summary>Writes a run as it stands; at a halt or a hold with how the guards stand.</summary>
     public static async Task ShowAsync(ServiceClient client, RunView view, Output output, CancellationToken ct)
     {
         var guards =
             output.ForPeople && view.Status is RunStatus.Halted or RunStatus.Held
-                ? await client.GetAsync<IReadOnlyList<GuardStanding>>($"/api/runs/{view.Run}/guards", ct)
+                ? await GuardsAsync(client, view.Run, ct)
                 : [];
         output.Write(view, () =>
         {
             foreach (var line in Lines(view, guards))
                 output.Terminal.MarkupLine(line);
         });
+    }
+
+    // They are read from the nodes; what else there is to show does not wait long for one that is silent.
+    private static async Task<IReadOnlyList<string>> GuardsAsync(ServiceClient client, string run, CancellationToken ct)
+    {
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(ct);
+        limit.CancelAfter(GuardsWithin);
+        try
+        {
+            var standing = await client.GetAsync<IReadOnlyList<GuardStanding>>($"/api/runs/{run}/guards", limit.Token);
+            return [.. standing.Select(GuardOf)];
+        }
+        catch (OperationCanceledException) when (!ct.IsCancellationRequested)
+        {
+            return [$"guards: not read within {GuardsWithin.TotalSeconds:0} s; a node does not answer"];
+        }
+        catch (RefusedException refused)
+        {
+            return [$"guards: could not be read: {refused.Message}"];
+        }
     }
 
     // While a decision is waited for the end moves on with the clock.
@@ -84,7 +105,7 @@ public static class RunScreen
             : $"{local:ddd yyyy-MM-dd HH:mm}";
 
     /// <summary>The lines as markup; no line is wider than 100 columns.</summary>
-    public static IEnumerable<string> Lines(RunView view, IReadOnlyList<GuardStanding>? guards = null)
+    public static IEnumerable<string> Lines(RunView view, IReadOnlyList<string>? guards = null)
     {
         static string Safe(string text, int most = 96) =>
             Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
@@ -161,14 +182,14 @@ public static class RunScreen
             yield return "";
             yield return $"[bold]halted[/] (number {view.HaltNumber})[bold]:[/] {Safe(halt, 400)}";
             foreach (var guard in guards ?? [])
-                yield return $"  {Safe(GuardOf(guard), 200)}";
+                yield return $"  {Safe(guard, 200)}";
             foreach (var decision in view.Decisions)
                 yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision), -18} "
                     + $"{Safe(decision.Means, 300)}";
         }
         else if (view.Status is RunStatus.Held)
             foreach (var guard in guards ?? [])
-                yield return Safe(GuardOf(guard), 200);
+                yield return Safe(guard, 200);
         else
             foreach (var decision in view.Decisions)
                 yield return $"  tidestep run decide {view.Run} {WordOf(decision.Decision)} --reason 'why': "

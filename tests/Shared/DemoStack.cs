@@ -394,6 +394,16 @@ public sealed class DemoStack : IAsyncDisposable
             .GetString()!;
     }
 
+    /// <summary>A run of the relay to 3.2 that has halted on its second node, whose package has another checksum.</summary>
+    public async Task<string> HaltedAsync(string label = "South shore: relay to 3.2")
+    {
+        await FaultAsync("ss-rel-2", "install", "bad-checksum");
+        var run = await OpenAsync(label: label);
+        await Good("run", "start", run);
+        await UntilAsync(run, r => (string)r["status"]! == "halted");
+        return run;
+    }
+
     public Task FaultAsync(string node, string verb, string kind, double seconds = 0) =>
         Fleet.PostAsJsonAsync(
             "/faults",

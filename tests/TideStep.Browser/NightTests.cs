@@ -40,22 +40,13 @@ public sealed class NightTests : ConsoleSession
         Assert.True(_clicks <= 3, $"{question} takes {_clicks} clicks");
     }
 
-    private async Task<string> HaltedRunAsync()
-    {
-        await Stack.FaultAsync("ss-rel-2", "install", "bad-checksum");
-        var run = await Stack.OpenAsync(label: Label);
-        await Stack.Good("run", "start", run);
-        await Stack.UntilAsync(run, r => (string)r["status"]! == "halted");
-        return run;
-    }
-
     [Fact]
     public async Task Each_of_the_twelve_questions_is_answered_within_three_clicks()
     {
-        var first = await HaltedRunAsync();
+        var first = await Stack.HaltedAsync(Label);
         await Stack.Cli("run", "decide", first, "return", "--reason", "not tonight");
         await Stack.UntilAsync(first, r => (string)r["status"]! == "returned");
-        await HaltedRunAsync();
+        await Stack.HaltedAsync(Label);
         _page = await EnterAsync();
 
         await AskAsync("what waits for me", async () =>

@@ -52,6 +52,16 @@ public sealed record Guard(int Keep, double? Share, bool Quorum, int Margin, int
 {
     /// <summary>One member at a time, nothing else asked.</summary>
     public static readonly Guard OneByOne = new(0, null, false, 0, 1);
+
+    /// <summary>How many must stay in service, with the margin, whatever <c>at-once</c> says: members of all, or of
+    /// the voting ones under a quorum (3-planning, Guards).</summary>
+    public int Needed(int members, int voting) =>
+        Margin
+        + (
+            Quorum ? voting / 2 + 1
+            : Share is { } share ? (int)Math.Ceiling(share * members - 1e-9)
+            : Keep
+        );
 }
 
 /// <summary>A relation as a component declares it, towards another component.</summary>

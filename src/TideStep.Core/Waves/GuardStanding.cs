@@ -65,15 +65,8 @@ public sealed record GuardStanding(
     private static int Counted(Component component, Product product, IEnumerable<Member> serving) =>
         serving.Count(m => !component.Guard.Quorum || Votes(product, m));
 
-    private static int NeededOf(Component component, Product product)
-    {
-        var (guard, members) = (component.Guard, component.Members);
-        var keep =
-            guard.Quorum ? members.Count(m => Votes(product, m)) / 2 + 1
-            : guard.Share is { } share ? (int)Math.Ceiling(share * members.Length - 1e-9)
-            : guard.Keep;
-        return keep + guard.Margin;
-    }
+    private static int NeededOf(Component component, Product product) =>
+        component.Guard.Needed(component.Members.Length, component.Members.Count(m => Votes(product, m)));
 
     private static bool Votes(Product product, Member member) =>
         product.Voting.IsEmpty || member.Role is null || product.Voting.Contains(member.Role);

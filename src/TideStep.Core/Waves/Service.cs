@@ -10,12 +10,8 @@ public static class Service
     /// quorum.</summary>
     public static int GuardOf(EstateIndex index, int component)
     {
-        var guard = index.Components[component].Guard;
-        var members = index.Components[component].Members;
-        if (guard.Quorum)
-            return members.Count(m => index.Votes(component, m)) / 2 + 1 + guard.Margin;
-        var keep = guard.Share is { } share ? (int)Math.Ceiling(share * members.Length - 1e-9) : guard.Keep;
-        return keep + guard.Margin;
+        var c = index.Components[component];
+        return c.Guard.Needed(c.Members.Length, c.Members.Count(m => index.Votes(component, m)));
     }
 
     /// <summary>The effective guard: the guard, or what <c>at-once</c> leaves, whichever is larger.</summary>

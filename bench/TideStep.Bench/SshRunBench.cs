@@ -8,6 +8,8 @@ using TideStep.Core.Paths;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Runs;
+using TideStep.Engine.Surveys;
 using TideStep.Storage;
 
 namespace TideStep.Bench;

@@ -6,6 +6,7 @@ using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Engine;
+using TideStep.Engine.Surveys;
 
 namespace TideStep.Bench;
 

@@ -2,6 +2,8 @@ using System.Collections.Immutable;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Engine.People;
+using TideStep.Engine.Plans;
 
 namespace TideStep.Engine;
 

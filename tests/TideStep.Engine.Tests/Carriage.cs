@@ -2,6 +2,8 @@ using Microsoft.Extensions.Time.Testing;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Engine.Runs;
+using TideStep.Engine.Surveys;
 using TideStep.Storage;
 using TideStep.Tests;
 

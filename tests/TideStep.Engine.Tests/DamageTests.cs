@@ -2,6 +2,8 @@ using System.Globalization;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using TideStep.Core.Runs;
+using TideStep.Engine.Plans;
+using TideStep.Engine.Runs;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Tests;

@@ -1,6 +1,9 @@
 using Microsoft.Data.Sqlite;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Runs;
+using TideStep.Engine.Surveys;
 using TideStep.Storage;
 using TideStep.Tests;
 

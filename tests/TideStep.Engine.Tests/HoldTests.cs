@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Time.Testing;
 using TideStep.Core.Runs;
+using TideStep.Engine.Runs;
 using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;

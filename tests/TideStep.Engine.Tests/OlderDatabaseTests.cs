@@ -1,5 +1,10 @@
 using System.IO.Compression;
 using TideStep.Core.Runs;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Plans;
+using TideStep.Engine.Points;
+using TideStep.Engine.Runs;
+using TideStep.Engine.Surveys;
 using TideStep.Storage;
 using TideStep.Tests;
 

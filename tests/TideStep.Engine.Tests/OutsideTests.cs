@@ -1,6 +1,8 @@
 using Microsoft.Extensions.Time.Testing;
 using TideStep.Core.Documents;
+using TideStep.Core.Estates;
 using TideStep.Core.Runs;
+using TideStep.Engine.Runs;
 using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;
@@ -76,7 +78,7 @@ public sealed class OutsideTests
         Assert.True(started - stopped > 8);
         for (var at = stopped; at < started; at++)
             Assert.Contains(
-                OutsideChange.Nothing,
+                RunningText.Nothing,
                 OutsideChanges.Expected(RunState.Fold(carriage.Plan, entries.Where(e => e.Sequence <= at)))["app/n1"]
             );
     }

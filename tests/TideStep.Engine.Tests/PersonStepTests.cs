@@ -1,4 +1,5 @@
 using TideStep.Core.Runs;
+using TideStep.Engine.Runs;
 
 namespace TideStep.Engine.Tests;
 

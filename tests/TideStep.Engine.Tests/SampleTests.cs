@@ -5,6 +5,7 @@ using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Engine.Surveys;
 using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;

@@ -1,4 +1,5 @@
 using TideStep.Core.Paths;
+using TideStep.Engine.Plans;
 
 namespace TideStep.Engine.Tests;
 

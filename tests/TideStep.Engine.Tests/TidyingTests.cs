@@ -3,6 +3,8 @@ using Microsoft.Data.Sqlite;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Engine.Keeping;
+using TideStep.Engine.People;
+using TideStep.Engine.Runs;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Tests;

@@ -1,6 +1,7 @@
 using TideStep.Connectors;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
+using TideStep.Engine.Runs;
 using TideStep.Tests;
 
 namespace TideStep.Engine.Tests;

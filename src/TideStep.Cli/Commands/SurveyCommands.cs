@@ -160,7 +160,7 @@ public static class SurveyCommands
             async (result, client, output, ct) =>
             {
                 var id = result.GetValue(member)!;
-                if (id.IndexOf('/') is not (> 0 and var slash))
+                if (MemberId.TryParse(id) is not { } its)
                     throw new MisusedException([
                         new Problem(
                             $"'{id}' is no member",
@@ -168,8 +168,7 @@ public static class SurveyCommands
                             "A member is written component/node; see 'tidestep estate show --members'."
                         ),
                     ]);
-                var place =
-                    $"/api/members/{Uri.EscapeDataString(id[..slash])}/{Uri.EscapeDataString(id[(slash + 1)..])}";
+                var place = $"/api/members/{Uri.EscapeDataString(its.Component)}/{Uri.EscapeDataString(its.Node)}";
                 if (result.GetValue(history) is { } reading)
                 {
                     var then = await client.GetAsync<List<ReadingThen>>(

@@ -176,12 +176,10 @@ public static class CatalogueReview
     private static void Voids(ProductCatalogue catalogue, Product product, Findings findings)
     {
         foreach (var step in product.Steps.Values)
-        foreach (
-            var (id, capture) in step
-                .Voids.Where(v => v.Contains('/'))
-                .Select(v => (v[..v.IndexOf('/')], v[(v.IndexOf('/') + 1)..]))
-        )
-            if (catalogue.Find(id) is not { } other)
+        foreach (var (id, capture) in step.Voids.Select(CaptureName.Of))
+            if (id is null)
+                continue;
+            else if (catalogue.Find(id) is not { } other)
                 findings.Add(
                     $"step {step.Name} of {product.Id} makes points of '{id}' void, which is no product of "
                         + $"the catalogue",

@@ -40,7 +40,7 @@ internal sealed class StartChecks(EstateIndex index, Plan plan, CheckContext con
                 continue;
             var found =
                 index.Estate.FindMember(member) is { } known && index.Readings.Members.ContainsKey(member)
-                    ? index.Readings.Of(known).Running ?? "none"
+                    ? index.Readings.Of(known).Running ?? RunningText.Nothing
                     : "gone";
             if (found != expected)
                 yield return Say(

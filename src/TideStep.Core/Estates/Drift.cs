@@ -46,7 +46,7 @@ public static class Drift
                     found.Add(new(member.Id, "component", "running", most, reading.Running ?? "nothing"));
                 else if (
                     left.TryGetValue(member.Id, out var was)
-                    && was is not ("none" or "unreachable")
+                    && RunningText.IsVersion(was)
                     && reading.Running is { } now
                     && now != was
                 )

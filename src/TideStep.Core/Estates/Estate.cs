@@ -180,10 +180,9 @@ public sealed record Estate(
     {
         if (_members.Value.TryGetValue(id, out var member))
             return member;
-        var slash = id.IndexOf('/');
-        if (slash <= 0 || Find(id[..slash]) is not { } component)
-            return null;
-        return _spares.Contains(id[(slash + 1)..]) ? new Member(component.Id, id[(slash + 1)..], null) : null;
+        return MemberId.TryParse(id) is { } its && Find(its.Component) is not null && _spares.Contains(its.Node)
+            ? new Member(its.Component, its.Node, null)
+            : null;
     }
 
     /// <summary>The nodes that go where a node goes: those that stand on it and can't be moved, with theirs.</summary>

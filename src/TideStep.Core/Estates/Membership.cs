@@ -33,8 +33,7 @@ public sealed class Membership
 
     /// <summary>Whether a member is to come, on a node that stands ready.</summary>
     public bool IsSpare(string component, string member) =>
-        Find(component) is { SpareNodes.IsEmpty: false } its
-        && its.SpareNodes.Contains(member[(member.IndexOf('/') + 1)..]);
+        Find(component) is { SpareNodes.IsEmpty: false } its && its.SpareNodes.Contains(MemberId.Of(member).Node);
 
     /// <summary>Puts a component's member, and what stands on or inside it, on another node; the old node serves the
     /// next. Gives each member's identifier before and after.</summary>

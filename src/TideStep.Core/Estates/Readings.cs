@@ -154,7 +154,7 @@ public static class ReadingsDocument
         var form = Form.OpenOrWord(node, "running", what, findings);
         var running = form.Text("running");
         running ??= form.Has("running") ? null : otherwise?.Running;
-        var known = running is not null and not "none" and not "unknown";
+        var known = running is not null and not RunningText.Nothing and not "unknown";
         var values = form.Map("values")
             .ToImmutableDictionary(v => v.Key, v => v.Value is TextNode text ? text.Text : "");
         var reading = new MemberReading(
@@ -177,7 +177,7 @@ public static class ReadingsDocument
                 )
                     ? read
                     : null,
-            RunsNothing = running == "none",
+            RunsNothing = running == RunningText.Nothing,
             Missed = form.Map("missed").ToImmutableDictionary(m => m.Key, m => m.Value is TextNode why ? why.Text : ""),
         };
         form.Close();

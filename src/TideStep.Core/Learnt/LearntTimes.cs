@@ -67,7 +67,7 @@ public sealed record LearntTimes(ImmutableSortedDictionary<string, ImmutableArra
                 || its.Attempts.Any(a => a.Overdue)
             )
                 continue;
-            if (productOf(step.Member[..step.Member.IndexOf('/')]) is not { } product)
+            if (productOf(step.Component) is not { } product)
                 continue;
             var key = Key(product, step.Name);
             var all = (seconds.TryGetValue(key, out var known) ? known : []).Add(

@@ -220,7 +220,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
         [
             .. spec
                 .Voids.SelectMany(v =>
-                    v.Split('/') is [var of, var capture]
+                    CaptureName.Of(v) is { Product: { } of, Capture: var capture }
                         ? index
                             .Components.Where(c => c.Product == of && Touch(c, index.Estate.Find(component)!))
                             .Select(c => $"{c.Id}/{capture}")
@@ -476,7 +476,7 @@ internal sealed class LaneBuilder(EstateIndex index, IReadOnlyDictionary<string,
             return null;
         if (!_parsed.TryGetValue(text, out var holds))
             _parsed[text] = holds = ExpressionParser.TryParse(text, out _, out _)!;
-        var learnt = Learnt.Of(ProductOf(member).Id, "in-step");
+        var learnt = Learnt.Of(ProductOf(member).Id, InStep);
         return new PlanStep(
             Unique($"{scope}/{member.Id}/{InStep}"),
             InStep,

@@ -578,7 +578,7 @@ internal sealed partial class MoveMaker
     {
         foreach (
             var gone in outgoing
-                .GroupBy(m => m[..m.IndexOf('/')])
+                .GroupBy(m => MemberId.Of(m).Component)
                 .Where(g => !componentsOut.Contains(g.Key))
                 .OrderBy(g => g.Key, StringComparer.Ordinal)
         )

@@ -186,7 +186,7 @@ internal sealed partial class MoveMaker
     public void BringBack(IReadOnlySet<string> members)
     {
         foreach (
-            var id in Enumerable.Reverse(DependantsFirst([.. members.Select(m => m[..m.IndexOf('/')]).Distinct()]))
+            var id in Enumerable.Reverse(DependantsFirst([.. members.Select(m => MemberId.Of(m).Component).Distinct()]))
         )
         {
             Touched.Add(id);

@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using System.Text.Json.Serialization;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
+using TideStep.Core.Estates;
 using TideStep.Core.Expressions;
 
 namespace TideStep.Core.Plans;
@@ -71,6 +72,14 @@ public sealed record PlanStep(
     string? From
 )
 {
+    /// <summary>Whether it is the step that ends a member's turn: it waits until the member is in step.</summary>
+    [JsonIgnore]
+    public bool PutsInStep => Name == LaneBuilder.InStep;
+
+    /// <summary>The component of its member.</summary>
+    [JsonIgnore]
+    public string Component => MemberId.Of(Member).Component;
+
     /// <summary>The longest that it may well take, where the catalogue gives a range; never less than <see
     /// cref="Expected"/>.</summary>
     public TimeSpan? AtMost { get; init; }
@@ -421,10 +430,7 @@ public sealed record Plan(
     private static ImmutableArray<string> ComponentsOf(ImmutableArray<Block> blocks) =>
         [
             .. blocks
-                .SelectMany(b =>
-                    b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')]))
-                        .Concat(b.ComponentsOut)
-                )
+                .SelectMany(b => b.Lanes.SelectMany(l => l.Steps.Select(s => s.Component)).Concat(b.ComponentsOut))
                 .Distinct()
                 .Order(StringComparer.Ordinal),
         ];

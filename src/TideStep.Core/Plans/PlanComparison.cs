@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
+using TideStep.Core.Estates;
 
 namespace TideStep.Core.Plans;
 
@@ -92,7 +93,7 @@ public static class PlanComparison
             [
                 .. plan
                     .Blocks.Where(b => b.Move == move.Number && b.Phase == Phase.Roll)
-                    .Select(b => string.Join(" ", b.Lanes.Select(l => l.Subject[(l.Subject.IndexOf('/') + 1)..]))),
+                    .Select(b => string.Join(" ", b.Lanes.Select(l => MemberId.Of(l.Subject).Node))),
             ];
     }
 

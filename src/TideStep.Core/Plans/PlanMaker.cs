@@ -96,7 +96,7 @@ public static class PlanMaker
                 .SelectMany(c => c.Members)
                 .ToImmutableSortedDictionary(
                     m => m.Id,
-                    m => index.Readings.Of(m).Running ?? "none",
+                    m => index.Readings.Of(m).Running ?? RunningText.Nothing,
                     StringComparer.Ordinal
                 )
         );

@@ -140,9 +140,7 @@ public static class PlanNeeds
             .Select(j => j.Component)
             .ToHashSet();
         var touched = blocks
-            .SelectMany(b =>
-                b.Lanes.SelectMany(l => l.Steps.Select(s => s.Member[..s.Member.IndexOf('/')])).Concat(b.ComponentsOut)
-            )
+            .SelectMany(b => b.Lanes.SelectMany(l => l.Steps.Select(s => s.Component)).Concat(b.ComponentsOut))
             .ToHashSet();
         return
         [

@@ -59,7 +59,7 @@ internal sealed class ReturnOutlook(EstateIndex index, PathAnswer path, IReadOnl
                     .Lanes.SelectMany(l => l.Steps)
                     .Where(s => s.Voids is not null)
                     .SelectMany(s =>
-                        s.Voids!.Value.Select(v => v.Contains('/') ? v : $"{s.Member[..s.Member.IndexOf('/')]}/{v}")
+                        s.Voids!.Value.Select(v => CaptureName.Of(v).Product is null ? $"{s.Component}/{v}" : v)
                     )
                     .Distinct()
                     .Order(StringComparer.Ordinal),

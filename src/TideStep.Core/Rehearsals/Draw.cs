@@ -127,11 +127,7 @@ internal sealed class Draw(
                     WindowsOver[w] = _now;
         }
         if (said is Halted halted)
-            Halts.Add(
-                halted.Step is { } step
-                    ? $"{plan.Step(step).Member[..plan.Step(step).Member.IndexOf('/')]}: {plan.Step(step).Title}"
-                    : halted.Why
-            );
+            Halts.Add(halted.Step is { } step ? $"{plan.Step(step).Component}: {plan.Step(step).Title}" : halted.Why);
     }
 
     // Somebody looks at a halt, and lets it try again; after so many times it is given up.
@@ -184,10 +180,7 @@ internal sealed class Draw(
                     Say(
                         new SuccessorChosen(
                             choose.Lane,
-                            estate
-                                .Find(choose.Lane[..choose.Lane.IndexOf('/')])!
-                                .Members.First(m => m.Id != choose.Lane)
-                                .Id,
+                            estate.Find(MemberId.Of(choose.Lane).Component)!.Members.First(m => m.Id != choose.Lane).Id,
                             "drawn"
                         )
                     )
@@ -237,7 +230,7 @@ internal sealed class Draw(
     {
         foreach (
             var group in block
-                .Outgoing.GroupBy(m => m[..m.IndexOf('/')])
+                .Outgoing.GroupBy(m => MemberId.Of(m).Component)
                 .Where(g => !block.ComponentsOut.Contains(g.Key))
         )
         {
@@ -319,7 +312,7 @@ internal sealed class Draw(
                     _over.GetValueOrDefault(Key(step)) + (ended - begun).TotalSeconds - spreads[step.Id].Median;
     }
 
-    internal static string Key(PlanStep step) => $"{step.Member[..step.Member.IndexOf('/')]}\n{step.Name}";
+    internal static string Key(PlanStep step) => $"{step.Component}\n{step.Name}";
 
     private void After(TimeSpan span, Action happens) => At(_now + span, happens);
 

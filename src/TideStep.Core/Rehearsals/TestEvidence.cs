@@ -27,7 +27,7 @@ public static class TestEvidenceRules
                 .Blocks.SelectMany(b => b.Lanes)
                 .SelectMany(l => l.Steps)
                 .Where(s => s.Digest is not null)
-                .Select(s => new ReportStep(s.Member[..s.Member.IndexOf('/')], s.Name, s.Digest!))
+                .Select(s => new ReportStep(s.Component, s.Name, s.Digest!))
                 .Distinct()
                 .OrderBy(s => s.Component, StringComparer.Ordinal)
                 .ThenBy(s => s.Step, StringComparer.Ordinal),

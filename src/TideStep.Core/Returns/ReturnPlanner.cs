@@ -259,7 +259,7 @@ public static class ReturnPlanner
     {
         var members = index.Readings.Members;
         foreach (var (member, label) in plan.Premises.Running)
-            if (label is not ("none" or "any"))
+            if (label is not (RunningText.Nothing or "any"))
                 members = members.SetItem(
                     member,
                     (members.GetValueOrDefault(member) ?? MemberReading.None) with

@@ -49,7 +49,7 @@ public sealed class Standing
         var wave = block.Number;
         if (step.To is null && step.Point is null)
             return; // it only leaves and returns with another
-        var id = step.Member[..step.Member.IndexOf('/')];
+        var id = step.Component;
         if (Joins(step, id))
             Swap(id, step.Member);
         if (_now.Find(id) is not { } component || Start.Catalogue.Find(component.Product) is not { } product)
@@ -158,13 +158,13 @@ public sealed class Standing
         string? RoleOf(Member m) => Start.Readings.Of(m).Role ?? m.Role;
         var left = component.Members.Where(m => !_joined.Contains(m.Id)).DefaultIfEmpty(component.Members[0]);
         var old = left.OrderBy(m => roles.IndexOf(RoleOf(m) ?? "")).ThenBy(m => m.Id, StringComparer.Ordinal).First();
-        foreach (var (from, to) in _now.Swap(id, old.Node, member[(member.IndexOf('/') + 1)..]))
+        foreach (var (from, to) in _now.Swap(id, old.Node, MemberId.Of(member).Node))
         {
             _was[to] = FirstLabelOf(from);
             if (LabelOf(from) is { } label)
                 _running[to] = label;
             _running.Remove(from);
-            var its = to[..to.IndexOf('/')];
+            var its = MemberId.Of(to).Component;
             if (_inHand.TryGetValue(its, out var known))
                 Set(
                     known with

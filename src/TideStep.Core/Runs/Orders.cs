@@ -247,7 +247,7 @@ public static class Orders
                     $"'{step.Title}' has to be done: it can be neither skipped nor marked as done",
                     "Try again, correct it, or return."
                 );
-            case DecisionKind.Skip when step.Name == "in-step":
+            case DecisionKind.Skip when step.PutsInStep:
                 return No(
                     $"{step.Member} has to be in step before another member leaves",
                     "Leave it out and go on, try again, or return."

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using TideStep.Core.Catalogue;
+using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 
 namespace TideStep.Core.Runs;
@@ -12,19 +13,16 @@ namespace TideStep.Core.Runs;
 /// answer.</param>
 public sealed record OutsideChange(string Subject, string Expected, string Found)
 {
-    public const string Nothing = "none";
-    public const string NoAnswer = "unreachable";
-
     /// <summary>The return path to the start that the plan showed open is closed.</summary>
     public static OutsideChange WayBackClosed { get; } = new(OutsideChanges.WayBack, "open", "closed");
 
     /// <summary>Whether it may pass by itself: nothing runs right now, or the node does not answer.</summary>
-    public bool MayPass => Found is Nothing or NoAnswer;
+    public bool MayPass => Found is RunningText.Nothing or RunningText.Unreachable;
 
     public override string ToString() =>
         Subject is OutsideChanges.Estate or OutsideChanges.Catalogue ? $"the {Subject}'s document has changed"
         : this == WayBackClosed ? "the return path to the start is closed, which the plan showed open"
-        : Found == NoAnswer ? $"{Subject} does not answer"
+        : Found == RunningText.Unreachable ? $"{Subject} does not answer"
         : $"{Subject} runs {Found}, expected {Expected}";
 }
 
@@ -67,7 +65,7 @@ public static class OutsideChanges
                 may[its.Key] = After(state, before, [.. its]);
         foreach (var component in OutNow(state))
         foreach (var (member, before) in may.Where(m => ComponentOf(m.Key) == component).ToList())
-            may[member] = [.. before.Append(OutsideChange.Nothing).Distinct()];
+            may[member] = [.. before.Append(RunningText.Nothing).Distinct()];
         return may.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }
 
@@ -90,7 +88,7 @@ public static class OutsideChanges
             [
                 .. before
                     .Concat(changes.SelectMany(s => new[] { s.From, s.To }).OfType<string>())
-                    .Append(OutsideChange.Nothing)
+                    .Append(RunningText.Nothing)
                     .Distinct(),
             ];
         if (changes.Count == 0)
@@ -99,7 +97,7 @@ public static class OutsideChanges
         var to = changes[^1].To!;
         return steps.All(s => state.Of(s.Id).How is DoneHow.Done or DoneHow.Already or DoneHow.Signed)
             ? [to]
-            : [.. before.Append(to).Append(OutsideChange.Nothing).Distinct()];
+            : [.. before.Append(to).Append(RunningText.Nothing).Distinct()];
     }
 
     // Components that the move at work has stopped as a whole and not yet started again: the part that starts one is
@@ -150,8 +148,8 @@ public static class OutsideChanges
             found.Add(new OutsideChange(Catalogue, premises.CatalogueRevision, then.Catalogue));
         foreach (var (member, may) in Expected(state))
         {
-            var runs = running.GetValueOrDefault(member, OutsideChange.NoAnswer);
-            if (may.Contains(runs) || (runs == OutsideChange.NoAnswer && may.Contains(OutsideChange.Nothing)))
+            var runs = running.GetValueOrDefault(member, RunningText.Unreachable);
+            if (may.Contains(runs) || (runs == RunningText.Unreachable && may.Contains(RunningText.Nothing)))
                 continue;
             found.Add(new OutsideChange(member, string.Join(" or ", may), runs));
         }
@@ -166,5 +164,5 @@ public static class OutsideChanges
     /// <summary>How many of them are told one by one.</summary>
     public const int MostTold = 8;
 
-    private static string ComponentOf(string member) => member[..member.IndexOf('/')];
+    private static string ComponentOf(string member) => MemberId.Of(member).Component;
 }

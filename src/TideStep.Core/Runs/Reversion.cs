@@ -15,7 +15,7 @@ public static class Reversion
     /// was restarted for another version before, in the same lane.</summary>
     public static bool MayBe(PlanStep step, RunState state)
     {
-        if (step is not { Name: "in-step", To: not null, From: not null } || step.To == step.From)
+        if (step is not { PutsInStep: true, To: not null, From: not null } || step.To == step.From)
             return false;
         return state
             .Plan.LaneOf(step.Id)

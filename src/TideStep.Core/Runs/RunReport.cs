@@ -279,7 +279,7 @@ public sealed record RunReport(
                     && state.Of(s.Id)
                         is { Status: StepStatus.Done, How: DoneHow.Done or DoneHow.Already or DoneHow.Signed }
                 )
-                .Select(s => new ReportStep(s.Member[..s.Member.IndexOf('/')], s.Name, s.Digest!))
+                .Select(s => new ReportStep(s.Component, s.Name, s.Digest!))
                 .Distinct()
                 .OrderBy(s => s.Component, StringComparer.Ordinal)
                 .ThenBy(s => s.Step, StringComparer.Ordinal),

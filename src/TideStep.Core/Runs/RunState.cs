@@ -322,7 +322,7 @@ public sealed partial class RunState(Plan plan)
                 state = step.State switch
                 {
                     MemberState.Leaving => MemberState.Out,
-                    MemberState.Verifying when step.Name == "in-step" => MemberState.InService,
+                    MemberState.Verifying when step.PutsInStep => MemberState.InService,
                     var at => at,
                 };
         }

@@ -158,7 +158,7 @@ public static class WhatComesNext
     private static Versions.Version? RunsNow(RunState state, EstateIndex index, Component component, Product product) =>
         component
             .Members.Select(m =>
-                state.After.GetValueOrDefault(m.Id) is { } after && after is not ("none" or "unreachable")
+                state.After.GetValueOrDefault(m.Id) is { } after && RunningText.IsVersion(after)
                     ? after
                     : index.Readings.Of(m).Running
             )

@@ -73,7 +73,8 @@ public sealed class WaveChecker(Estate estate, IReadOnlyDictionary<string, Immut
                         + $"says otherwise"
                 );
             foreach (
-                var leaving in gone.Select(id => (Id: id, Component: id[..id.IndexOf('/')])).GroupBy(m => m.Component)
+                var leaving in gone.Select(id => (Id: id, Component: MemberId.Of(id).Component))
+                    .GroupBy(m => m.Component)
             )
                 Guards(
                     w + 1,

@@ -4,6 +4,7 @@ using System.Text.Json;
 using System.Text.RegularExpressions;
 using TideStep.Core.Checks;
 using TideStep.Core.Documents;
+using TideStep.Engine.Estates;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Artefacts;

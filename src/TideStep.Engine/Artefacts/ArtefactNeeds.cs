@@ -2,6 +2,7 @@ using System.Runtime.CompilerServices;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Engine.Estates;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Artefacts;

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Text.Json;
 using TideStep.Core.Documents;
+using TideStep.Engine.Estates;
 
 namespace TideStep.Engine.Artefacts;
 

@@ -1,6 +1,9 @@
 using System.Text.Json;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
+using TideStep.Engine.Estates;
+using TideStep.Engine.People;
+using TideStep.Engine.Runs;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Keeping;

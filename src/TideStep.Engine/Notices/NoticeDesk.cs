@@ -4,6 +4,8 @@ using TideStep.Core.Documents;
 using TideStep.Core.Notices;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Runs;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Notices;

@@ -4,6 +4,8 @@ using TideStep.Core.Documents;
 using TideStep.Core.Expressions;
 using TideStep.Engine;
 using TideStep.Engine.Artefacts;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

@@ -2,6 +2,9 @@ using TideStep.Core.Checks;
 using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Plans;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

@@ -1,5 +1,6 @@
 using TideStep.Core.Documents;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
 using TideStep.Service.Access;
 using TideStep.Storage;
 

@@ -2,6 +2,8 @@ using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 using TideStep.Storage;
 
@@ -165,7 +167,7 @@ public static class EstateRoutes
                     var members = c.Members.Select(m => (Member: m, Reading: readings.Of(m))).ToList();
                     var versions = members
                         .Where(m => !readings.Lost.ContainsKey(m.Member.Id))
-                        .Select(m => m.Reading.RunsNothing ? "none" : m.Reading.Running ?? "unknown")
+                        .Select(m => m.Reading.RunsNothing ? RunningText.Nothing : m.Reading.Running ?? "unknown")
                         .DefaultIfEmpty("unknown")
                         .Distinct()
                         .Order(StringComparer.Ordinal)

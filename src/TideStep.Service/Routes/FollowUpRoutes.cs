@@ -1,5 +1,6 @@
 using TideStep.Core.Documents;
 using TideStep.Engine;
+using TideStep.Engine.People;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

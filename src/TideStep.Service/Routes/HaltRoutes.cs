@@ -2,6 +2,7 @@ using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Core.Waves;
 using TideStep.Engine;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

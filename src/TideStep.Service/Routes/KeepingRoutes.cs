@@ -1,6 +1,7 @@
 using TideStep.Core.Documents;
 using TideStep.Engine;
 using TideStep.Engine.Keeping;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 using TideStep.Storage;
 

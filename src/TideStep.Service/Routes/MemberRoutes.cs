@@ -1,6 +1,7 @@
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
 
 namespace TideStep.Service.Routes;
 

@@ -1,6 +1,7 @@
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Points;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

@@ -3,6 +3,9 @@ using TideStep.Core.Documents;
 using TideStep.Core.Rehearsals;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Plans;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

@@ -3,6 +3,8 @@ using System.Text;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Runs;
 using TideStep.Storage;
 
 namespace TideStep.Service.Routes;

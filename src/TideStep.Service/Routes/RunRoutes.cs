@@ -4,6 +4,9 @@ using TideStep.Core.Documents;
 using TideStep.Core.Learnt;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Plans;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 using TideStep.Storage;
 

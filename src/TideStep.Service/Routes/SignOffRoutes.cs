@@ -2,6 +2,9 @@ using TideStep.Core.Documents;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.People;
+using TideStep.Engine.Runs;
 using TideStep.Service.Access;
 using TideStep.Storage;
 

@@ -1,6 +1,8 @@
 using TideStep.Core.Documents;
 using TideStep.Core.Estates;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
+using TideStep.Engine.Surveys;
 using TideStep.Service.Access;
 
 namespace TideStep.Service.Routes;

@@ -3,6 +3,7 @@ using TideStep.Core.Catalogue;
 using TideStep.Core.Compatibility;
 using TideStep.Core.Documents;
 using TideStep.Engine;
+using TideStep.Engine.Estates;
 using TideStep.Service.Access;
 using TideStep.Storage;
 using TideStep.Tables;

@@ -1,6 +1,7 @@
 using System.Buffers;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Runs;
 using TideStep.Service.Watching;
 
 namespace TideStep.Service.Routes;

@@ -4,6 +4,7 @@ using System.Threading.Channels;
 using TideStep.Core.Documents;
 using TideStep.Core.Runs;
 using TideStep.Engine;
+using TideStep.Engine.Runs;
 
 namespace TideStep.Service.Watching;
 

@@ -2,6 +2,7 @@ using System.Text.Json.Nodes;
 using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 using TideStep.Core.Runs;
+using TideStep.Engine.Estates;
 using TideStep.Tests;
 
 namespace TideStep.Engine.Tests.Records;

@@ -3,6 +3,8 @@ using TideStep.Core.Estates;
 using TideStep.Core.Plans;
 using TideStep.Core.Returns;
 using TideStep.Core.Runs;
+using TideStep.Engine.Runs;
+using TideStep.Engine.Surveys;
 using TideStep.Storage;
 
 namespace TideStep.Engine.Tests.Records;

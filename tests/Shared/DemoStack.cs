@@ -303,8 +303,8 @@ public sealed class DemoStack : IAsyncDisposable
             File.AppendAllText(Path.Combine(_work, "log"), line + "\n");
     }
 
-    /// <summary>The path of a program: the published one, which is compiled ahead and there sooner, where it was made of
-    /// the build that is tested, or else that build's.</summary>
+    /// <summary>The path of a program: the published one, which is compiled ahead and there sooner, where it was made
+    /// of the build that is tested, or else that build's.</summary>
     public static string Executable(string project, string program)
     {
         var built = Path.Combine(Root, "src", $"TideStep.{project}", "bin", Configuration, "net10.0");
@@ -394,7 +394,8 @@ public sealed class DemoStack : IAsyncDisposable
             .GetString()!;
     }
 
-    /// <summary>A run of the relay to 3.2 that has halted on its second node, whose package has another checksum.</summary>
+    /// <summary>A run of the relay to 3.2 that has halted on its second node, whose package has another
+    /// checksum.</summary>
     public async Task<string> HaltedAsync(string label = "South shore: relay to 3.2")
     {
         await FaultAsync("ss-rel-2", "install", "bad-checksum");

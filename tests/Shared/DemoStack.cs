@@ -33,6 +33,7 @@ public sealed class DemoStack : IAsyncDisposable
     private readonly double _pace;
     private Process? _fleet;
     private Process? _service;
+    private bool _mounted;
 
     private DemoStack(double pace)
     {
@@ -50,16 +51,21 @@ public sealed class DemoStack : IAsyncDisposable
     public HttpClient Fleet { get; }
     public string Work => _work;
 
+    /// <summary>The service's data folder.</summary>
+    public string Data => Path.Combine(_work, "data");
+
     /// <summary>A demo document, with the fleet's address of this stack.</summary>
     public string Demo(string name) => Path.Combine(_work, "demo", name);
 
     /// <summary>The stack with the demo's estate, or with the tiny one of twelve members.</summary>
     /// <param name="past">Whether the demo's earlier nights are in it, and it is started with its guide.</param>
+    /// <param name="room">A size, as in "96m", of a file system of its own for the data folder; for root.</param>
     public static async Task<DemoStack> StartAsync(
         double pace = 600,
         bool tiny = false,
         bool empty = false,
-        bool past = false
+        bool past = false,
+        string? room = null
     )
     {
         var of = tiny ? "tiny/" : "";
@@ -90,6 +96,11 @@ public sealed class DemoStack : IAsyncDisposable
                 "--pace",
                 $"{pace}"
             );
+            if (room is not null)
+            {
+                Directory.CreateDirectory(stack.Data);
+                stack._mounted = await RanAsync("mount", "-t", "tmpfs", "-o", $"size={room}", "tmpfs", stack.Data);
+            }
             if (past)
                 await stack.TakePastAsync();
             await stack.StartServiceAsync();
@@ -122,9 +133,18 @@ public sealed class DemoStack : IAsyncDisposable
         }
     }
 
+    private static async Task<bool> RanAsync(string command, params string[] arguments)
+    {
+        using var process = Process.Start(command, arguments);
+        await process.WaitForExitAsync();
+        return process.ExitCode == 0
+            ? true
+            : throw new InvalidOperationException($"{command} {string.Join(' ', arguments)} failed");
+    }
+
     private async Task TakePastAsync()
     {
-        var data = Directory.CreateDirectory(Path.Combine(_work, "data"));
+        var data = Directory.CreateDirectory(Data);
         await using var kept = File.OpenRead(Path.Combine(Root, "demo", "past", "tidestep.db.gz"));
         await using var whole = new System.IO.Compression.GZipStream(
             kept,
@@ -142,7 +162,7 @@ public sealed class DemoStack : IAsyncDisposable
         (await Fleet.PutAsync("/points", body)).EnsureSuccessStatusCode();
     }
 
-    public string Key => File.ReadAllText(Path.Combine(_work, "data", "access.key")).Trim();
+    public string Key => File.ReadAllText(Path.Combine(Data, "access.key")).Trim();
 
     /// <summary>Starts the service.</summary>
     /// <param name="ends">The moment at which it ends itself by force; it is waited for where there is none.</param>
@@ -191,6 +211,16 @@ public sealed class DemoStack : IAsyncDisposable
     {
         _service!.Kill();
         await _service.WaitForExitAsync();
+    }
+
+    /// <summary>Asks the service to end, as the system does it, and waits until it has.</summary>
+    /// <param name="within">The longest that it may take.</param>
+    public async Task<int> EndServiceAsync(TimeSpan within)
+    {
+        using var kill = Process.Start("/bin/kill", ["-TERM", $"{_service!.Id}"]);
+        using var limit = new CancellationTokenSource(within);
+        await _service.WaitForExitAsync(limit.Token);
+        return _service.ExitCode;
     }
 
     /// <summary>Lets the whole fleet stand still: whoever asks a node gets no answer and no error; with
@@ -322,7 +352,7 @@ public sealed class DemoStack : IAsyncDisposable
     private ProcessStartInfo Program(string project, string program, string[] arguments)
     {
         var start = new ProcessStartInfo(Executable(project, program), arguments) { WorkingDirectory = Root };
-        start.Environment["TIDESTEP_DATA"] = Path.Combine(_work, "data");
+        start.Environment["TIDESTEP_DATA"] = Data;
         start.Environment["TIDESTEP_HOME"] = _work;
         start.Environment["TIDESTEP_NAME"] = "Wren Hale";
         start.Environment["TIDESTEP_CLOCK_AHEAD"] = Ahead.ToString(System.Globalization.CultureInfo.InvariantCulture);
@@ -561,6 +591,8 @@ public sealed class DemoStack : IAsyncDisposable
             }
         Service.Dispose();
         Fleet.Dispose();
+        if (_mounted)
+            await RanAsync("umount", Data);
         Folders.Remove(_work);
     }
 }

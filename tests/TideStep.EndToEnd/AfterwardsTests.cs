@@ -94,7 +94,19 @@ public sealed class AfterwardsTests
         Assert.Contains("would be taken away", dry);
         Assert.DoesNotContain(await stack.DeedsAsync(), d => d.Verb == "discard-point");
         Assert.Contains("Did you mean", (await stack.Cli("point", "give-up", points[0].Id + "x", "--run", run)).Error);
-        var one = await stack.Good("point", "give-up", points[0].Id, "--run", run, "--reason", "room is short");
+        // While a node is silent nobody else waits for it: they are told.
+        await stack.StillAsync(true);
+        var slow = stack.Good("point", "give-up", points[0].Id, "--run", run, "--reason", "room is short");
+        DemoStack.Ran meanwhile;
+        for (var until = DateTime.UtcNow.AddMinutes(1); ; )
+        {
+            meanwhile = await stack.Cli("point", "give-up", points[1].Id, "--run", run, "--dry-run");
+            if (meanwhile.Status != 0 || DateTime.UtcNow > until)
+                break;
+        }
+        Assert.Contains("are being given up right now", meanwhile.Error + meanwhile.Output);
+        await stack.StillAsync(false);
+        var one = await slow;
         Assert.Contains("given up", one);
         Assert.Contains("given up by Wren Hale: room is short", await stack.Good("point", "show", run, points[0].Id));
         Assert.Single(await stack.DeedsAsync(), d => d is { Verb: "discard-point", What: "done" });

@@ -380,7 +380,7 @@ public sealed class RunDesk(
         {
             // What can't be journaled is not begun. The run is taken up again from its journal when the store answers.
             log($"run {run} is interrupted and will be taken up again", e);
-            LetGo(run, executor);
+            Carried.Interrupt(run, executor, e);
             _tasks[run + " again"] = Task.Run(() => TakeUpAgainAsync(run));
         }
     }
@@ -408,6 +408,8 @@ public sealed class RunDesk(
                 await Task.Delay(TimeSpan.FromSeconds(5), time, _stop.Token);
                 if (await StateAsync(run, _stop.Token) is { } state)
                     await HostAsync(run, state, _stop.Token);
+                else
+                    Carried.Forget(run);
                 return;
             }
             catch (OperationCanceledException)
@@ -551,6 +553,14 @@ public sealed class RunDesk(
             await _takenUp.Task.WaitAsync(ct);
         if (ExecutorOf(run) is { } executor)
             return await executor.SayAsync(rule);
+        if (Carried.WhyInterrupted(run) is { } why)
+            return why is StoreUnavailableException { Full: var full }
+                ? throw new StoreUnavailableException($"run {run} is interrupted: {why.Message}", why) { Full = full }
+                : new Problem(
+                    $"run {run} is interrupted: {why.Message}",
+                    null,
+                    "It goes on by itself; say it again then."
+                );
         if (await StateAsync(run, ct) is not { } state)
             return NoRun(run);
         // What is said before the start goes with the run: nothing is carried yet.

@@ -63,14 +63,9 @@ public sealed class RunList(RunDesk desk, IRunLines lines)
             if (await desk.StateAsync(stored.Id, ct) is { } state)
             {
                 var told = Told(stored, state);
-                await lines.SaveLineAsync(
-                    new StoredRunLine(
-                        stored.Id,
-                        state.Sequence,
-                        JsonSerializer.Serialize(told.Line, Json.Options),
-                        told.Words
-                    ),
-                    ct
+                var body = JsonSerializer.Serialize(told.Line, Json.Options);
+                await Rows.KeepAsync(() =>
+                    lines.SaveLineAsync(new StoredRunLine(stored.Id, state.Sequence, body, told.Words), ct)
                 );
                 return told;
             }

@@ -108,7 +108,9 @@ public sealed class RunTraces(RunDesk desk, IRunTraces rows)
         if (await desk.ReadableAsync(run, ct) is not { OpenedAt: not null } state)
             return null;
         var trace = RunTrace.Of(state);
-        await rows.SaveTraceAsync(new StoredRunTrace(run, state.Sequence, Shape, Write(trace)), ct);
+        await Rows.KeepAsync(() =>
+            rows.SaveTraceAsync(new StoredRunTrace(run, state.Sequence, Shape, Write(trace)), ct)
+        );
         return trace;
     }
 

@@ -1,6 +1,8 @@
 #!/usr/bin/env bash
 # Every test on days that once made trouble or might: the programs see another clock, the machine keeps its own.
 # Takes hours; for a night. DATES="..." chooses the moments, PROJECTS="..." the test projects.
+# The lab's hosts keep the machine's clock, and a host with another clock than the service's is a finding: what is tried
+# on them is left to `make test`.
 . "$(dirname "$0")/setup.sh"
 need cc gcc libc6-dev
 need chromium chromium
@@ -20,7 +22,7 @@ for date in $dates; do
   ahead=$(($(date -d "${date}Z" +%s) - $(date +%s)))
   for project in ${PROJECTS:-$(ls tests | grep TideStep)}; do
     TIDESTEP_TEST_AHEAD=$ahead LD_PRELOAD=$preload \
-      "tests/$project/bin/Release/net10.0/$project" -noColor >"$log" 2>&1 || true
+      "tests/$project/bin/Release/net10.0/$project" -noColor -class- TideStep.EndToEnd.LabTests >"$log" 2>&1 || true
     read -r total bad < <(sed -nE 's/.*Total: ([0-9]+), Errors: ([0-9]+), Failed: ([0-9]+).*/\1 \2 \3/p' "$log" | tail -1 | awk '{print $1, $2 + $3}') || true
     [ -n "$total" ] || { tail -20 "$log"; total=1 bad=1; }
     [ "$bad" = 0 ] || grep -vE "Discover|Starting|Finished" "$log" | head -80

@@ -14,7 +14,7 @@ public sealed class EndingTests
     [Fact]
     public async Task Asked_to_end_it_ends_whatever_is_under_way_and_goes_on_from_there()
     {
-        await using var stack = await DemoStack.StartAsync(pace: 60);
+        await using var stack = await DemoStack.StartAsync(pace: 200);
         var run = await stack.OpenAsync();
         await stack.Good("run", "start", run);
         await stack.UntilAsync(run, r => r["blocks"]!.ToJsonString().Contains("\"working\"", StringComparison.Ordinal));

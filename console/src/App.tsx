@@ -1,5 +1,7 @@
 import { lazy, Suspense } from 'react';
-import { Link, Route, Routes } from 'react-router';
+import { Link, Route, Routes, useLocation } from 'react-router';
+import { useMe } from './shared/queries';
+import { Entry, JoinPage } from './shell/Entry';
 import { Shell } from './shell/Shell';
 
 // Each page is loaded as it is opened.
@@ -19,6 +21,8 @@ const FollowUpsPage = lazy(() => import('./work/FollowUpsPage').then((m) => ({ d
 const ArtefactsPage = lazy(() => import('./estate/ArtefactsPage').then((m) => ({ default: m.ArtefactsPage })));
 const NoticesPage = lazy(() => import('./work/NoticesPage').then((m) => ({ default: m.NoticesPage })));
 const ServicePage = lazy(() => import('./work/ServicePage').then((m) => ({ default: m.ServicePage })));
+const PeoplePage = lazy(() => import('./people/PeoplePage').then((m) => ({ default: m.PeoplePage })));
+const RecordPage = lazy(() => import('./people/RecordPage').then((m) => ({ default: m.RecordPage })));
 const TryPage = lazy(() => import('./work/TryPage').then((m) => ({ default: m.TryPage })));
 const KeysPage = lazy(() => import('./shell/KeysPage').then((m) => ({ default: m.KeysPage })));
 // Only in development: it is no page of the product, and not in what is built.
@@ -26,6 +30,11 @@ const GalleryPage = import.meta.env.DEV ? lazy(() => import('./gallery/GalleryPa
 
 /** The addresses of the console, the vocabulary's words as on the command line. */
 export function App() {
+  const me = useMe();
+  const { pathname } = useLocation();
+  if (pathname === '/join') return <JoinPage />;
+  if (me.error) return <Entry why={me.error} />;
+  if (!me.data) return null;
   return (
     <Shell>
       <Suspense fallback={<p className="soft">Loading the page …</p>}>
@@ -49,6 +58,8 @@ export function App() {
           <Route path="/artefacts" element={<ArtefactsPage />} />
           <Route path="/notices" element={<NoticesPage />} />
           <Route path="/service" element={<ServicePage />} />
+          <Route path="/people" element={<PeoplePage />} />
+          <Route path="/record" element={<RecordPage />} />
           <Route path="/try" element={<TryPage />} />
           <Route path="/keys" element={<KeysPage />} />
           {GalleryPage && <Route path="/gallery" element={<GalleryPage />} />}

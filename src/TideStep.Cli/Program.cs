@@ -22,6 +22,10 @@ foreach (
             NoticeCommands.Create(context),
             FollowUpCommands.Create(context),
             KeepingCommands.Create(context),
+            .. SignInCommands.Create(context),
+            PersonCommands.Create(context),
+            TokenCommands.Create(context),
+            RecordCommands.Create(context),
             .. RunCommands.Create(context),
         ]
 )

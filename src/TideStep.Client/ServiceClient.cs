@@ -26,7 +26,12 @@ public sealed class ServiceClient : IDisposable
     /// <param name="name">Who acts.</param>
     public ServiceClient(Uri address, string? key, string? name)
     {
-        _http = new HttpClient { BaseAddress = address, Timeout = Timeout.InfiniteTimeSpan };
+        // What is shown to this address is shown to no other: an answer that leads elsewhere is not followed.
+        _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false })
+        {
+            BaseAddress = address,
+            Timeout = Timeout.InfiniteTimeSpan,
+        };
         if (key is not null)
             _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
         if (name is not null)

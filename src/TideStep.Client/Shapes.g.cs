@@ -5,6 +5,7 @@
 
 #nullable enable
 
+using TideStep.Core.Access;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Checks;
 using TideStep.Core.Compatibility;
@@ -229,16 +230,48 @@ namespace TideStep.Client.Shapes
     }
 
     [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class InvitedView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public InvitedView(string @link, PersonView @person, System.DateTimeOffset @until)
+        {
+            this.Person = @person;
+            this.Link = @link;
+            this.Until = @until;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("person")]
+        public PersonView Person { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("link")]
+        public string Link { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("until")]
+        public System.DateTimeOffset Until { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
     public partial class KeepingTimes
     {
         [System.Text.Json.Serialization.JsonConstructor]
-        public KeepingTimes(System.TimeSpan @answers, System.TimeSpan @notices, System.TimeSpan @outputs, System.TimeSpan @runs, System.TimeSpan @surveys)
+        public KeepingTimes(System.TimeSpan @answers, System.TimeSpan @notices, System.TimeSpan @outputs, System.TimeSpan @record, System.TimeSpan @runs, System.TimeSpan @surveys)
         {
             this.Answers = @answers;
             this.Notices = @notices;
             this.Outputs = @outputs;
             this.Surveys = @surveys;
             this.Runs = @runs;
+            this.Record = @record;
         }
 
         [System.Text.Json.Serialization.JsonPropertyName("answers")]
@@ -255,6 +288,9 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("runs")]
         public System.TimeSpan Runs { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("record")]
+        public System.TimeSpan Record { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 
@@ -321,6 +357,76 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("fetching")]
         public System.Collections.Generic.IReadOnlyList<FetchStanding> Fetching { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class MadeToken
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public MadeToken(string @shown, TokenView @token)
+        {
+            this.Token = @token;
+            this.Shown = @shown;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("token")]
+        public TokenView Token { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("shown")]
+        public string Shown { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class MeView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public MeView(string @id, CallerKind @kind, string @name, bool @named, System.Collections.Generic.IReadOnlyList<string> @roles, string? @session)
+        {
+            this.Id = @id;
+            this.Name = @name;
+            this.Kind = @kind;
+            this.Roles = @roles;
+            this.Session = @session;
+            this.Named = @named;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("id")]
+        public string Id { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("name")]
+        public string Name { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("kind")]
+        public CallerKind Kind { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("roles")]
+        public System.Collections.Generic.IReadOnlyList<string> Roles { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("session")]
+        public string? Session { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("named")]
+        public bool Named { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 
@@ -489,6 +595,53 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("at")]
         public System.Collections.Generic.IReadOnlyList<string> At { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class PersonView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public PersonView(string @id, System.DateTimeOffset @madeAt, string @madeBy, string @name, System.DateTimeOffset? @removedAt, System.Collections.Generic.IReadOnlyList<string> @roles, string @state)
+        {
+            this.Id = @id;
+            this.Name = @name;
+            this.Roles = @roles;
+            this.State = @state;
+            this.MadeAt = @madeAt;
+            this.MadeBy = @madeBy;
+            this.RemovedAt = @removedAt;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("id")]
+        public string Id { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("name")]
+        public string Name { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("roles")]
+        public System.Collections.Generic.IReadOnlyList<string> Roles { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("state")]
+        public string State { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("madeAt")]
+        public System.DateTimeOffset MadeAt { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("madeBy")]
+        public string MadeBy { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("removedAt")]
+        public System.DateTimeOffset? RemovedAt { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 
@@ -858,6 +1011,108 @@ namespace TideStep.Client.Shapes
     }
 
     [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class RecordLineView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public RecordLineView(string @about, System.DateTimeOffset @at, string @by, string? @damaged, string @from, string @name, long @number, long? @removed, string @result, int @status, string @what, string @who)
+        {
+            this.Number = @number;
+            this.At = @at;
+            this.Who = @who;
+            this.Name = @name;
+            this.By = @by;
+            this.From = @from;
+            this.What = @what;
+            this.About = @about;
+            this.Status = @status;
+            this.Result = @result;
+            this.Removed = @removed;
+            this.Damaged = @damaged;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("number")]
+        public long Number { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("at")]
+        public System.DateTimeOffset At { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("who")]
+        public string Who { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("name")]
+        public string Name { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("by")]
+        public string By { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("from")]
+        public string From { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("what")]
+        public string What { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("about")]
+        public string About { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("status")]
+        public int Status { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("result")]
+        public string Result { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("removed")]
+        public long? Removed { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("damaged")]
+        public string? Damaged { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class RecordVerdict
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public RecordVerdict(long @lines, System.Collections.Generic.IReadOnlyList<string> @problems, long @removed, bool @whole)
+        {
+            this.Whole = @whole;
+            this.Lines = @lines;
+            this.Removed = @removed;
+            this.Problems = @problems;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("whole")]
+        public bool Whole { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("lines")]
+        public long Lines { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("removed")]
+        public long Removed { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("problems")]
+        public System.Collections.Generic.IReadOnlyList<string> Problems { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
     public partial class RehearsalsView
     {
         [System.Text.Json.Serialization.JsonConstructor]
@@ -981,6 +1236,33 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("next")]
         public System.DateTimeOffset? Next { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class SignedIn
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public SignedIn(string? @key, string @name)
+        {
+            this.Name = @name;
+            this.Key = @key;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("name")]
+        public string Name { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("key")]
+        public string? Key { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 
@@ -1164,6 +1446,57 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("time")]
         public LearntTime Time { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class TokenView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public TokenView(string @id, string @lastDay, System.DateTimeOffset @madeAt, string @madeBy, string @name, System.Collections.Generic.IReadOnlyList<string> @roles, string @state, System.DateTimeOffset? @usedAt)
+        {
+            this.Id = @id;
+            this.Name = @name;
+            this.Roles = @roles;
+            this.State = @state;
+            this.LastDay = @lastDay;
+            this.MadeAt = @madeAt;
+            this.MadeBy = @madeBy;
+            this.UsedAt = @usedAt;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("id")]
+        public string Id { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("name")]
+        public string Name { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("roles")]
+        public System.Collections.Generic.IReadOnlyList<string> Roles { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("state")]
+        public string State { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("lastDay")]
+        public string LastDay { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("madeAt")]
+        public System.DateTimeOffset MadeAt { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("madeBy")]
+        public string MadeBy { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("usedAt")]
+        public System.DateTimeOffset? UsedAt { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 

@@ -1,7 +1,10 @@
 using System.Reflection;
+using System.Text.Json.Nodes;
 using System.Text.Json.Serialization.Metadata;
 using Microsoft.AspNetCore.OpenApi;
 using Microsoft.OpenApi;
+using TideStep.Core.Access;
+using TideStep.Service.Access;
 
 namespace TideStep.Service;
 
@@ -10,6 +13,9 @@ namespace TideStep.Service;
 internal static class OpenApiShapes
 {
     private const JsonSchemaType Numbers = JsonSchemaType.Integer | JsonSchemaType.Number;
+
+    // Which of these roles a call takes; known where anybody will do who is signed in.
+    private const string Takes = "x-takes";
 
     // Of what comes in only that must be there which has no other value.
     private const string Incoming = "Request";
@@ -48,8 +54,17 @@ internal static class OpenApiShapes
                     NeverNull(own);
             }
         }
+        foreach (var (path, item) in document.Paths)
+        foreach (var (method, operation) in item.Operations ?? [])
+            if (Permissions.Of(method.Method, path) is { } permission)
+                operation.AddExtension(Takes, new JsonNodeExtension(WordsOf(permission)));
         return Task.CompletedTask;
     }
+
+    private static JsonArray WordsOf(Permission permission) =>
+        permission.Anonymous ? ["anonymous"]
+        : permission.Any.Count == 0 ? ["known"]
+        : [.. permission.Any.Select(r => (JsonNode)r.Word())];
 
     private static void NeverNull(OpenApiSchema schema)
     {

@@ -34,7 +34,7 @@ var time = ShiftedClock.OfProcess;
 try
 {
     settings = ServiceSettings.From(builder.Configuration);
-    Directory.CreateDirectory(settings.Data);
+    OwnFiles.Begin(settings.Data);
     foreach (var own in new[] { "secrets", "artefacts" })
         Directory.CreateDirectory(Path.Combine(settings.Data, own));
     key = AccessKey.Open(settings.Data, time);
@@ -116,6 +116,11 @@ builder
     .AddSingleton(estates)
     .AddSingleton(checks)
     .AddSingleton<Idempotency>()
+    .AddSingleton<IAccessStore>(store)
+    .AddSingleton<AccessDesk>()
+    .AddSingleton<AccessRules>()
+    .AddSingleton<SignInPace>()
+    .AddSingleton<ActionRecord>()
     .AddSingleton(new Searches(time))
     .AddSingleton(library)
     .AddSingleton(fetching)
@@ -191,7 +196,11 @@ builder.Services.AddSingleton(services => new Tidying(
     time,
     (what, error) =>
         services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Keeping").LogWarning(error, "{What}", what)
-));
+)
+{
+    ForgetRecordAsync = store.ForgetRecordAsync,
+    ForgetSessionsAsync = services.GetRequiredService<AccessDesk>().ForgetEndedAsync,
+});
 builder.Services.AddSingleton(services => new NoticeDesk(
     store,
     store,
@@ -222,7 +231,9 @@ builder.Services.AddOpenApi(document =>
     document.AddSchemaTransformer(OpenApiShapes.ShapeAsync).AddDocumentTransformer(OpenApiShapes.FinishAsync)
 );
 builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
-builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = 64L * 1024 * 1024);
+builder.WebHost.ConfigureKestrel(kestrel =>
+    (kestrel.Limits.MaxRequestBodySize, kestrel.AddServerHeader) = (64L * 1024 * 1024, false)
+);
 
 var app = builder.Build();
 app.UseExceptionHandler();
@@ -237,7 +248,8 @@ app.Use(
 );
 app.UseStatusCodePages();
 app.Use(Requests.KnownCharset);
-app.UseAccessRules(key);
+app.Use(app.Services.GetRequiredService<ActionRecord>().PassAsync);
+app.Use(app.Services.GetRequiredService<AccessRules>().PassAsync);
 using var large = new LargeRequests();
 app.Use(large.PassAsync);
 app.UseResponseCompression();
@@ -292,6 +304,8 @@ api.MapFollowUps();
 api.MapKeeping();
 api.MapRehearsals();
 api.MapPoints();
+api.MapPeople();
+api.MapRecord();
 api.MapGet("/service", () =>
         new ServiceView(ServiceSettings.Version, installation, settings.Pace, settings.Guide is not null)
     )

@@ -37,6 +37,8 @@ public abstract partial class SqlStore
             .. Try("snapshots of runs", () => Snapshots(c)),
             .. Try("reservations", () => Reservations(c)),
             .. Try("counters", () => Counters(c)),
+            .. Try("people and programs", () => Access(c)),
+            .. Try("record", () => Record(c)),
         ];
     }
 

@@ -26,6 +26,8 @@ public static class StoreCopy
         "run_lines",
         "run_snapshots",
         "run_traces",
+        "access",
+        "record",
     ];
 
     /// <summary>How far epochs are raised where a copy takes the place of what it was copied from: above all that were

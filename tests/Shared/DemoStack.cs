@@ -266,8 +266,8 @@ public sealed class DemoStack : IAsyncDisposable
                 if (enough(await RunAsync(run)))
                     return false;
             }
-            catch (Exception e) when (e is HttpRequestException or IOException)
-            { /* not up yet, or gone in the middle of an answer */
+            catch (Exception e) when (e is HttpRequestException or IOException or SocketException)
+            { /* not up yet, or gone in the middle of an answer or of a connection */
             }
         }
     }

@@ -124,7 +124,7 @@ public sealed class TidyingTests : DeskBed
     public async Task What_people_set_holds_and_what_is_no_time_is_refused()
     {
         var findings = new Findings();
-        var times = KeepingTimes.Usual.With("2 d", null, "x", "1 h", "9000 d", findings);
+        var times = KeepingTimes.Usual.With("2 d", null, "x", "1 h", "9000 d", null, findings);
         Assert.Equal(TimeSpan.FromDays(2), times.Answers);
         Assert.Equal(KeepingTimes.Usual.Outputs, times.Outputs);
         Assert.Equal(3, findings.All.Length);

@@ -49,7 +49,7 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
             {
                 var response = await http.GetAsync(path);
                 Assert.Equal(HttpStatusCode.Unauthorized, response.StatusCode);
-                Assert.Contains("access key", (string)(await ProblemOf(response))["title"]!);
+                Assert.Contains("nobody is signed in", (string)(await ProblemOf(response))["title"]!);
             }
         }
     }

@@ -5,13 +5,16 @@ using TideStep.Storage;
 namespace TideStep.Storage.Tests;
 
 /// <summary>What every store must do; run once for each database.</summary>
-public abstract class StoreContract : IAsyncLifetime
+public abstract partial class StoreContract : IAsyncLifetime
 {
     private SqlStore _store = null!;
 
     private protected SqlStore Store => _store;
 
     protected abstract SqlStore Open();
+
+    /// <summary>Does something to the database by hand.</summary>
+    protected abstract void Change(string sql);
 
     public ValueTask InitializeAsync()
     {
@@ -410,6 +413,12 @@ public sealed class SqliteStoreTests : StoreContract
 
     protected override SqlStore Open() => new SqliteStore(Path.Combine(_folder, "t.db"));
 
+    protected override void Change(string sql)
+    {
+        using var c = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={Path.Combine(_folder, "t.db")}");
+        c.Execute(sql);
+    }
+
     public override async ValueTask DisposeAsync()
     {
         await base.DisposeAsync();
@@ -431,6 +440,12 @@ public sealed class PostgresStoreTests : StoreContract
             "no PostgreSQL server was given in TIDESTEP_TEST_POSTGRES; scripts/test.sh starts one"
         );
         return new PostgresStore(text!);
+    }
+
+    protected override void Change(string sql)
+    {
+        using var c = StoreCopy.OpenServer(Environment.GetEnvironmentVariable("TIDESTEP_TEST_POSTGRES")!);
+        c.Execute(sql);
     }
 
     // Of every table: how many rows there are, and the journal's last number.

@@ -1,5 +1,5 @@
 import createClient, { type Middleware } from 'openapi-fetch';
-import type { paths } from './openapi';
+import type { components, paths } from './openapi';
 
 /** What the service found wrong, with its place where it has one. */
 export interface Problem {
@@ -20,8 +20,21 @@ export class Refused extends Error {
   }
 }
 
+/** Who is signed in, as the service knows them. */
+export type Me = components['schemas']['MeView'];
+
+let known: Me | undefined;
+
+/** Who is signed in is known from now on: their name stands on what is done, and their session goes along. */
+export function setKnown(me: Me | undefined) {
+  if (known?.id === me?.id && known?.session === me?.session && known?.name === me?.name) return;
+  known = me;
+  for (const tell of nameListeners) tell();
+}
+
 const nameKey = 'tide-step-name';
-export const actingName = () => localStorage.getItem(nameKey) ?? '';
+/** The name that stands on what is done: that of who is signed in, or what was typed where the local key is all there is. */
+export const actingName = () => (known?.named ? known.name : (localStorage.getItem(nameKey) ?? ''));
 export function setActingName(name: string) {
   localStorage.setItem(nameKey, name.trim());
   for (const tell of nameListeners) tell();
@@ -34,6 +47,16 @@ export function onActingName(tell: () => void) {
   nameListeners.add(tell);
   return () => {
     nameListeners.delete(tell);
+  };
+}
+
+const endListeners = new Set<() => void>();
+
+/** Has a listener told when the session has ended; what is given back ends it. */
+export function onSessionEnded(tell: () => void) {
+  endListeners.add(tell);
+  return () => {
+    endListeners.delete(tell);
   };
 }
 
@@ -56,11 +79,13 @@ const acting: Middleware = {
   onRequest({ request }) {
     if (request.method === 'GET') return undefined;
     request.headers.set('Tide-Step-Name', encodeURIComponent(actingName()));
+    if (known?.session) request.headers.set('Tide-Step-Session', known.session);
     if (request.method === 'POST') request.headers.set('Idempotency-Key', crypto.randomUUID());
     return request;
   },
-  onResponse({ response }) {
+  onResponse({ response, request }) {
     hear(response);
+    if (response.status === 401 && !request.url.endsWith('/api/sign-in')) for (const tell of endListeners) tell();
     return undefined;
   },
 };

@@ -1,7 +1,31 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { api, listed, told } from './client';
+import { api, listed, onSessionEnded, setKnown, told } from './client';
 import { setEstateZone } from './times';
+
+/** Who is signed in; refused where nobody is. Once the session has ended it is asked again. */
+export function useMe() {
+  const cache = useQueryClient();
+  const me = useQuery({
+    queryKey: ['me'],
+    queryFn: async () => {
+      const who = await told(api.GET('/api/me'));
+      setKnown(who);
+      return who;
+    },
+    refetchInterval: 60_000,
+    retry: false,
+  });
+  const refused = me.error !== null;
+  useEffect(
+    () =>
+      onSessionEnded(() => {
+        if (!refused) void cache.invalidateQueries({ queryKey: ['me'] });
+      }),
+    [cache, refused],
+  );
+  return me;
+}
 
 /** The estate as it was last read; its zone is the one of all times shown. */
 export function useEstate() {

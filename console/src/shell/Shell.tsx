@@ -3,8 +3,8 @@ import { useDisclosure, useHotkeys } from '@mantine/hooks';
 import { useState, type ReactNode } from 'react';
 import { Link, NavLink, useNavigate } from 'react-router';
 import { State } from '../parts/State';
-import { actingName, setActingName } from '../shared/client';
-import { useEstate, useFollowUps, useOpenRuns, useService } from '../shared/queries';
+import { actingName, api, setActingName, told } from '../shared/client';
+import { useEstate, useFollowUps, useMe, useOpenRuns, useService } from '../shared/queries';
 import { Search } from './Search';
 import './shell.css';
 
@@ -26,7 +26,11 @@ const pages = [
     ['/artefacts', 'Artefacts'],
     ['/notices', 'Notices'],
   ],
-  [['/service', 'Service']],
+  [
+    ['/service', 'Service'],
+    ['/people', 'People'],
+    ['/record', 'Record'],
+  ],
 ] as const;
 
 /** Keys that lead to a page: g, then the letter. */
@@ -149,23 +153,40 @@ function GoingOn() {
 function Person() {
   const [name, setName] = useState(actingName);
   const { colorScheme, setColorScheme } = useMantineColorScheme();
+  const me = useMe();
+  const shown = me.data?.named ? me.data.name : name;
   return (
-    <Menu position="bottom-end" width={240} closeOnItemClick={false} keepMounted={name === ''} trapFocus={false}>
+    <Menu position="bottom-end" width={240} closeOnItemClick={false} keepMounted={shown === ''} trapFocus={false}>
       <Menu.Target>
-        <UnstyledButton className={name ? 'person' : 'person unnamed'}>{name || 'Who are you?'}</UnstyledButton>
+        <UnstyledButton className={shown ? 'person' : 'person unnamed'}>{shown || 'Who are you?'}</UnstyledButton>
       </Menu.Target>
       <Menu.Dropdown>
-        <div className="person-form">
-          <TextInput
-            label="Acting as"
-            description="Stands under all that you do"
-            value={name}
-            onChange={(e) => {
-              setName(e.currentTarget.value);
-              setActingName(e.currentTarget.value);
-            }}
-          />
-        </div>
+        {me.data?.named ? (
+          <div className="person-form">
+            <strong>{me.data.name}</strong>
+            <div className="soft">{me.data.roles.length > 0 ? `may ${me.data.roles.join(', ')}` : 'has no role yet'}</div>
+          </div>
+        ) : (
+          <div className="person-form">
+            <TextInput
+              label="Acting as"
+              description="Stands under all that you do"
+              value={name}
+              onChange={(e) => {
+                setName(e.currentTarget.value);
+                setActingName(e.currentTarget.value);
+              }}
+            />
+          </div>
+        )}
+        <Menu.Divider />
+        <Menu.Item
+          onClick={() => {
+            void told(api.POST('/api/sign-out')).then(() => globalThis.location.assign('/'));
+          }}
+        >
+          Sign out
+        </Menu.Item>
         <Menu.Divider />
         <Menu.Label>Looks</Menu.Label>
         {(

@@ -85,11 +85,14 @@ public static class EstateCommands
                 "Set your name, or the service",
                 (result, output, _) =>
                 {
-                    var next = Profile.Load() is var now
-                        ? new Profile(result.GetValue(name) ?? now.Name, result.GetValue(server) ?? now.Server)
-                        : null;
-                    next!.Save();
-                    output.Write(next, () =>
+                    var now = Profile.Load();
+                    var next = now with
+                    {
+                        Name = result.GetValue(name) ?? now.Name,
+                        Server = result.GetValue(server) ?? now.Server,
+                    };
+                    next.Save();
+                    output.Write(next with { Keys = next.Keys.Clear() }, () =>
                         output.Line($"name: {next.Name ?? "not set"}; service: {next.Server ?? "this machine's own"}")
                     );
                     return Task.FromResult(Exit.Done);
@@ -101,7 +104,7 @@ public static class EstateCommands
         profile.Subcommands.Add(context.Command("show", "Show them", (_, output, _) =>
             {
                 var now = Profile.Load();
-                output.Write(now, () =>
+                output.Write(now with { Keys = now.Keys.Clear() }, () =>
                     output.Line($"name: {now.Name ?? "not set"}; service: {now.Server ?? "this machine's own"}")
                 );
                 return Task.FromResult(Exit.Done);

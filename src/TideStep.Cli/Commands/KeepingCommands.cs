@@ -15,6 +15,7 @@ public static class KeepingCommands
         ("outputs", "outputs of steps, from the last word on their run"),
         ("surveys", "readings and rounds of checks; the last of each stays"),
         ("runs", "entries of ended runs, from the last word on them; their reports stay"),
+        ("record", "lines of who did what; how many went stands in their place"),
     ];
 
     public static Command Create(Context context)
@@ -76,7 +77,7 @@ public static class KeepingCommands
             output.Table(
                 ["kept", "for", "which are"],
                 Kinds
-                    .Zip([times.Answers, times.Notices, times.Outputs, times.Surveys, times.Runs])
+                    .Zip([times.Answers, times.Notices, times.Outputs, times.Surveys, times.Runs, times.Record])
                     .Select(k => new[] { k.First.Name, Durations.Write(k.Second), k.First.Means })
             );
             output.Line();

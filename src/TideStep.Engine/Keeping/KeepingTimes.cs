@@ -20,6 +20,9 @@ public sealed record KeepingTimes(TimeSpan Answers, TimeSpan Notices, TimeSpan O
         TimeSpan.FromDays(1095)
     );
 
+    /// <summary>Lines of the record of who did what; a line that tells how many they were stays in their place.</summary>
+    public TimeSpan Record { get; init; } = TimeSpan.FromDays(1095);
+
     private static readonly TimeSpan Shortest = TimeSpan.FromDays(1);
 
     /// <summary>The same with other times; what is null stays.</summary>
@@ -29,6 +32,7 @@ public sealed record KeepingTimes(TimeSpan Answers, TimeSpan Notices, TimeSpan O
         string? outputs,
         string? surveys,
         string? runs,
+        string? record,
         Findings findings
     )
     {
@@ -50,6 +54,9 @@ public sealed record KeepingTimes(TimeSpan Answers, TimeSpan Notices, TimeSpan O
             Read("outputs", outputs, Outputs),
             Read("surveys", surveys, Surveys),
             Read("runs", runs, Runs)
-        );
+        )
+        {
+            Record = Read("record", record, Record),
+        };
     }
 }

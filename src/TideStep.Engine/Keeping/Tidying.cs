@@ -21,6 +21,12 @@ public sealed class Tidying(
     Action<string, Exception> log
 ) : IAsyncDisposable
 {
+    /// <summary>Takes away lines of the record from before a moment, at most so many; gives how many went.</summary>
+    public Func<DateTimeOffset, int, CancellationToken, Task<int>>? ForgetRecordAsync { get; init; }
+
+    /// <summary>Takes away sessions that have ended.</summary>
+    public Func<CancellationToken, Task>? ForgetSessionsAsync { get; init; }
+
     private const string Kind = "keeping";
     private const int Piece = 200;
     private static readonly string[] Surveyed = ["readings", "check-round"];
@@ -69,6 +75,9 @@ public sealed class Tidying(
         gone += await PiecesAsync(most => kept.ForgetNoticesAsync(now - times.Notices, most, ct), ct);
         foreach (var kind in Surveyed)
             gone += await PiecesAsync(most => kept.ForgetRevisionsAsync(kind, now - times.Surveys, most, ct), ct);
+        if (ForgetRecordAsync is { } forget)
+            gone += await PiecesAsync(most => forget(now - times.Record, most, ct), ct);
+        await (ForgetSessionsAsync?.Invoke(ct) ?? Task.CompletedTask);
         await ArchiveAsync(now - times.Runs, ct);
         gone += await PiecesAsync(most => kept.ForgetOutputsAsync(now - times.Outputs, most, ct), ct);
         return gone + await PiecesAsync(most => kept.ForgetEntriesAsync(most, ct), ct);

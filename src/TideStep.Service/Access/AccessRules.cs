@@ -1,78 +1,180 @@
 using System.Net;
+using System.Security.Cryptography;
+using System.Text;
+using TideStep.Core.Access;
+using TideStep.Core.Documents;
+using TideStep.Engine.Estates;
 
 namespace TideStep.Service.Access;
 
-/// <summary>Who may call: loopback only, a Host header that names it, and the access key as a bearer or the console's
-/// cookie.</summary>
-public static class AccessRules
+/// <summary>Who may call: by a Host header that names this service, with this installation's key, a token or a session,
+/// and with a role that the route takes (<see cref="Permissions"/>).</summary>
+public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estates, ServiceSettings settings)
 {
-    public const string Cookie = "tidestep-access";
     private const string NameHeader = "Tide-Step-Name";
 
-    /// <summary>The name that stands on everything done; accounts will give it later.</summary>
-    public static string ActorOf(HttpContext http)
+    /// <summary>What a browser's calls that change something carry besides the cookie: no other page can have
+    /// it.</summary>
+    private const string SessionHeader = "Tide-Step-Session";
+
+    /// <summary>The name of the session's cookie: one per port, for a browser sends it to all of a machine.</summary>
+    public string Cookie => $"tidestep-session-{settings.Port}";
+
+    /// <summary>Who calls; null where nobody knows.</summary>
+    public static Caller? CallerOf(HttpContext http) => http.Features.Get<Caller>();
+
+    /// <summary>The name that stands on everything done.</summary>
+    public static string ActorOf(HttpContext http) => CallerOf(http)?.Name ?? "";
+
+    public async Task PassAsync(HttpContext http, RequestDelegate next)
     {
-        var given = Uri.UnescapeDataString(http.Request.Headers[NameHeader].ToString()).Trim();
-        return given.Length is > 0 and <= 100 ? given : "";
+        Hardened(http.Response.Headers);
+        if (http.Request.Host.Host is var host && host is not ("localhost" or "127.0.0.1" or "[::1]"))
+        {
+            await Refuse(
+                http,
+                HttpStatusCode.MisdirectedRequest,
+                $"this service does not answer to the name '{host}'",
+                "Call it by 127.0.0.1 or localhost."
+            );
+            return;
+        }
+        if (!http.Request.Path.StartsWithSegments("/api"))
+        {
+            await next(http);
+            return;
+        }
+        var caller = await KnownAsync(http);
+        http.Features.Set(caller);
+        if (await RefusalAsync(http, caller) is { } refusal)
+            await refusal.ExecuteAsync(http);
+        else
+            await next(http);
     }
 
-    public static void UseAccessRules(this WebApplication app, AccessKey key)
+    // OWASP's list of headers for answers of a page and of an API.
+    private static void Hardened(IHeaderDictionary headers)
     {
-        app.Use(
-            async (http, next) =>
-            {
-                var host = http.Request.Host.Host;
-                if (host is not ("localhost" or "127.0.0.1" or "[::1]"))
-                {
-                    await Refuse(
-                        http,
-                        HttpStatusCode.MisdirectedRequest,
-                        $"this service does not answer to the name '{host}'",
-                        "Call it by 127.0.0.1 or localhost."
-                    );
-                    return;
-                }
-                var path = http.Request.Path;
-                if (!path.StartsWithSegments("/api") || MayCall(http, key))
-                {
-                    // What changes something needs a name, and a header that no foreign page can send.
-                    if (
-                        path.StartsWithSegments("/api")
-                        && !HttpMethods.IsGet(http.Request.Method)
-                        && ActorOf(http).Length == 0
-                    )
-                    {
-                        await Refuse(
-                            http,
-                            HttpStatusCode.BadRequest,
-                            "who acts is not known",
-                            $"Send your name in the header {NameHeader}; the command line asks for it with "
-                                + $"'tidestep profile set --name'."
-                        );
-                        return;
-                    }
-                    await next();
-                    return;
-                }
-                await Refuse(
-                    http,
-                    HttpStatusCode.Unauthorized,
-                    "the access key is missing or wrong",
-                    "The command line reads it from the data folder; for the console make a link with "
-                        + "'tidestep console link'."
-                );
-            }
-        );
+        headers.ContentSecurityPolicy =
+            "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+            + "font-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
+        headers.XContentTypeOptions = "nosniff";
+        headers.XFrameOptions = "DENY";
+        headers["Referrer-Policy"] = "no-referrer";
+        headers["Cross-Origin-Resource-Policy"] = "same-origin";
+        headers["Cross-Origin-Opener-Policy"] = "same-origin";
     }
 
-    private static bool MayCall(HttpContext http, AccessKey key)
+    private async Task<Caller?> KnownAsync(HttpContext http)
     {
         var bearer = http.Request.Headers.Authorization.ToString();
-        return key.Fits(
-            bearer.StartsWith("Bearer ", StringComparison.Ordinal) ? bearer[7..] : http.Request.Cookies[Cookie]
+        if (bearer.StartsWith("Bearer ", StringComparison.Ordinal))
+            return key.Fits(bearer[7..])
+                    ? await NamedAsync(new Caller(CallerKind.Local, Caller.LocalId, "", Grants.All, "key"), http)
+                // What comes in with a header is no browser's doing: no other page can send it.
+                : await desk.CallerOfAsync(bearer[7..], http.RequestAborted) is { } shown
+                    ? await NamedAsync(shown with { Session = null }, http)
+                : null;
+        return
+            http.Request.Cookies[Cookie] is { Length: > 0 } cookie
+            && await desk.CallerOfAsync(cookie, http.RequestAborted) is { Session: not null } caller
+            ? await NamedAsync(caller, http)
+            : null;
+    }
+
+    // Whoever has the local key says who acts, until there are people who have names of their own.
+    private async Task<Caller> NamedAsync(Caller caller, HttpContext http)
+    {
+        if (caller.Kind != CallerKind.Local)
+            return caller;
+        if (await desk.AnybodyAsync(http.RequestAborted))
+            return caller with { Name = Caller.LocalName };
+        var given = Uri.UnescapeDataString(http.Request.Headers[NameHeader].ToString()).Trim();
+        return caller with { Name = AccountRules.WrongName(given) is null ? given : "" };
+    }
+
+    private async Task<IResult?> RefusalAsync(HttpContext http, Caller? caller)
+    {
+        // What no route answers is said by whoever answers then, to those who are known.
+        var pattern = (http.GetEndpoint() as RouteEndpoint)?.RoutePattern.RawText;
+        var permission = pattern?.StartsWith("/api/", StringComparison.Ordinal) is not true
+            ? new Permission([]) : Permissions.Of(http.Request.Method, pattern);
+        if (permission is { Anonymous: true })
+            return null;
+        if (caller is null)
+            return Answers.Problem(
+                401,
+                new Problem(
+                    "nobody is signed in",
+                    null,
+                    "Sign in; on this machine the command line has the access key from the data folder, and "
+                        + "'tidestep console link' makes a link for a browser."
+                )
+            );
+        if (Foreign(http, caller) is { } foreign)
+            return Answers.Problem(403, foreign);
+        if (permission is null)
+            return Answers.Problem(403, new Problem("this call is not open to anybody"));
+        if (await LackingAsync(caller, permission, http.RequestAborted) is { } lacking)
+            return Answers.Problem(403, lacking);
+        return !HttpMethods.IsGet(http.Request.Method) && caller.Name.Length == 0
+            ? Answers.Problem(
+                400,
+                new Problem(
+                    "who acts is not known",
+                    null,
+                    $"Send your name in the header {NameHeader}; the command line asks for it with "
+                        + "'tidestep profile set --name'."
+                )
+            )
+            : null;
+    }
+
+    // A cookie comes along whoever made the browser call: what comes from another page is refused.
+    private static Problem? Foreign(HttpContext http, Caller caller)
+    {
+        if (caller.Session is not { } its)
+            return null;
+        var site = http.Request.Headers["Sec-Fetch-Site"].ToString();
+        if (site is not ("" or "same-origin" or "none"))
+            return new Problem("another page can't call this service with your session");
+        return HttpMethods.IsGet(http.Request.Method) || HttpMethods.IsHead(http.Request.Method) || Same(http, its)
+            ? null
+            : new Problem(
+                "the call does not carry what belongs to your session",
+                null,
+                $"Send what /api/me tells in the header {SessionHeader}."
+            );
+    }
+
+    private static bool Same(HttpContext http, string session) =>
+        CryptographicOperations.FixedTimeEquals(
+            Encoding.UTF8.GetBytes(http.Request.Headers[SessionHeader].ToString()),
+            Encoding.UTF8.GetBytes(session)
+        );
+
+    private async Task<Problem?> LackingAsync(Caller caller, Permission permission, CancellationToken ct)
+    {
+        if (permission.Any.Count == 0)
+            return null;
+        var estate = (await estates.CurrentEstateAsync(ct))?.Id;
+        if (permission.Any.Any(r => caller.Grants.Give(r, estate)))
+            return null;
+        var roles = string.Join(" or ", permission.Any.Select(r => $"'{r.Word()}'"));
+        var has = caller.Grants.IsEmpty ? "no role" : $"the roles {Grants.Words(caller.Grants)}";
+        var others = (await desk.PeopleAsync(ct))
+            .Where(p => p.RemovedAt is null && permission.Any.Any(r => p.Roles.Give(r, estate)))
+            .Select(p => p.Name)
+            .ToList();
+        return new Problem(
+            $"this takes the role {roles}",
+            $"{caller.Name} has {has}",
+            others.Count == 0
+                ? "Nobody has it: an administrator can give it."
+                : $"Ask {string.Join(", ", others.Take(5))}{(others.Count > 5 ? " or others" : "")}."
         );
     }
 
     private static Task Refuse(HttpContext http, HttpStatusCode status, string what, string hint) =>
-        Answers.Problem((int)status, new Core.Documents.Problem(what, null, hint)).ExecuteAsync(http);
+        Answers.Problem((int)status, new Problem(what, null, hint)).ExecuteAsync(http);
 }

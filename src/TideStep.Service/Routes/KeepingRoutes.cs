@@ -13,7 +13,8 @@ public sealed record KeepingRequest(
     string? Notices = null,
     string? Outputs = null,
     string? Surveys = null,
-    string? Runs = null
+    string? Runs = null,
+    string? Record = null
 );
 
 /// <summary>Rows of lists that were made anew.</summary>
@@ -43,6 +44,7 @@ public static class KeepingRoutes
                             request.Outputs,
                             request.Surveys,
                             request.Runs,
+                            request.Record,
                             findings
                         );
                     Changed(KeepingTimes.Usual);

@@ -1014,7 +1014,7 @@ namespace TideStep.Client.Shapes
     public partial class RecordLineView
     {
         [System.Text.Json.Serialization.JsonConstructor]
-        public RecordLineView(string @about, System.DateTimeOffset @at, string @by, string? @damaged, string @from, string @name, long @number, long? @removed, string @result, int @status, string @what, string @who)
+        public RecordLineView(string @about, System.DateTimeOffset @at, string @by, string? @damaged, string @from, string @name, long @number, long? @removed, string @result, int @status, string @what, string @who, string @words)
         {
             this.Number = @number;
             this.At = @at;
@@ -1023,6 +1023,7 @@ namespace TideStep.Client.Shapes
             this.By = @by;
             this.From = @from;
             this.What = @what;
+            this.Words = @words;
             this.About = @about;
             this.Status = @status;
             this.Result = @result;
@@ -1050,6 +1051,9 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("what")]
         public string What { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("words")]
+        public string Words { get; }
 
         [System.Text.Json.Serialization.JsonPropertyName("about")]
         public string About { get; }

@@ -374,9 +374,13 @@ public sealed class DemoStack : IAsyncDisposable
     /// <summary>Runs <c>tidestep</c> as on a terminal of that many columns.</summary>
     public Task<Ran> CliOf(int columns, params string[] arguments) => CliAs("Wren Hale", columns, arguments);
 
-    private async Task<Ran> CliAs(string name, int? columns, string[] arguments)
+    /// <summary>Runs <c>tidestep</c> with a profile of its own: what is signed in with stands there.</summary>
+    public Task<Ran> CliAt(string home, params string[] arguments) => CliAs("Wren Hale", null, arguments, home);
+
+    private async Task<Ran> CliAs(string name, int? columns, string[] arguments, string? home = null)
     {
         var start = Program("Cli", "tidestep", arguments);
+        start.Environment["TIDESTEP_HOME"] = home ?? _work;
         start.Environment["COLUMNS"] = $"{columns}";
         start.Environment["TIDESTEP_NAME"] = name;
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);

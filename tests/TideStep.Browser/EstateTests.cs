@@ -116,6 +116,8 @@ public sealed class EstateTests : ConsoleSession
                     "/artefacts",
                     "/notices",
                     "/service",
+                    "/people",
+                    "/record",
                     "/keys",
                     "/nowhere",
                 ]

@@ -16,7 +16,11 @@ const most = 2000;
 const columns: Column<Line>[] = [
   { id: 'at', head: 'When', value: (l) => l.at, cell: (l) => <When at={l.at} /> },
   { id: 'name', head: 'Who', value: (l) => (l.removed ? '' : l.name || '(unknown)') },
-  { id: 'what', head: 'What', value: (l) => (l.removed ? `${many(l.removed, 'line')} before were taken away in their time` : l.what) },
+  {
+    id: 'what',
+    head: 'What',
+    value: (l) => (l.removed ? `${many(l.removed, 'line')} before were taken away in their time` : l.words || l.what),
+  },
   { id: 'about', head: 'About', value: (l) => l.about },
   {
     id: 'result',
@@ -26,6 +30,7 @@ const columns: Column<Line>[] = [
   },
   { id: 'from', head: 'From', value: (l) => l.from },
   { id: 'by', head: 'Session or token', value: (l) => l.by },
+  { id: 'call', head: 'Call', value: (l) => l.what, spare: true },
   { id: 'who', head: 'Identifier', value: (l) => l.who, spare: true },
   { id: 'number', head: 'Line', value: (l) => l.number, right: true, spare: true },
 ];
@@ -73,7 +78,7 @@ export function RecordPage() {
           <Loaded query={record} what="the record">
             {({ lines, more }) => (
               <Lines
-                name="record"
+                name="lines"
                 rows={lines}
                 columns={columns}
                 keyOf={(l) => String(l.number)}

@@ -40,8 +40,17 @@ export function Entry({ why }: { why: Error }) {
           enter.mutate();
         }}
       >
-        <TextInput label="Name" value={name} onChange={(e) => setName(e.currentTarget.value)} autoComplete="username" autoFocus required />
+        <TextInput
+          size="sm"
+          label="Name"
+          value={name}
+          onChange={(e) => setName(e.currentTarget.value)}
+          autoComplete="username"
+          autoFocus
+          required
+        />
         <PasswordInput
+          size="sm"
           label="Password"
           value={password}
           onChange={(e) => setPassword(e.currentTarget.value)}
@@ -79,6 +88,7 @@ export function JoinPage() {
         }}
       >
         <PasswordInput
+          size="sm"
           label="Password"
           description="At least 12 characters; some words that go together are easy to keep"
           value={password}
@@ -88,6 +98,7 @@ export function JoinPage() {
           required
         />
         <PasswordInput
+          size="sm"
           label="The same again"
           value={again}
           onChange={(e) => setAgain(e.currentTarget.value)}

@@ -86,7 +86,7 @@ public static class RecordCommands
                                 [
                                     $"{l.At.ToLocalTime():yyyy-MM-dd HH:mm:ss}",
                                     l.Name.Length > 0 ? l.Name : "(unknown)",
-                                    $"{l.What} {l.About}",
+                                    $"{(l.Words.Length > 0 ? l.Words : l.What)}: {l.About}".TrimEnd(' ', ':'),
                                     l.Result == "done" ? "done" : $"{l.Result} ({l.Status})",
                                     $"{l.From} {l.By}",
                                 ]

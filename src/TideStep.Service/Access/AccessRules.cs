@@ -98,7 +98,8 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
         // What no route answers is said by whoever answers then, to those who are known.
         var pattern = (http.GetEndpoint() as RouteEndpoint)?.RoutePattern.RawText;
         var permission = pattern?.StartsWith("/api/", StringComparison.Ordinal) is not true
-            ? new Permission([]) : Permissions.Of(http.Request.Method, pattern);
+            ? new Permission([])
+            : Permissions.Of(http.Request.Method, pattern);
         if (permission is { Anonymous: true })
             return null;
         if (caller is null)

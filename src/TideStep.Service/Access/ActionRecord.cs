@@ -50,8 +50,9 @@ public sealed class ActionRecord(IAccessStore store, TimeProvider time, ILogger<
         if (!path.StartsWithSegments("/api") && !path.StartsWithSegments("/enter"))
             return false;
         var refused = http.Response.StatusCode is 401 or 403 or 429;
+        // A browser asks who is signed in before anybody is.
         if (refused && AccessRules.CallerOf(http) is null)
-            return FewEnough(FromOf(http));
+            return !path.StartsWithSegments("/api/me") && FewEnough(FromOf(http));
         return refused
             || path.StartsWithSegments("/enter")
             || path.StartsWithSegments("/api/record/export")

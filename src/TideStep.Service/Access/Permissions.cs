@@ -92,8 +92,8 @@ public static partial class Permissions
             )
             .ToFrozenDictionary(r => r.Route, r => r.Takes);
 
-    // What a place in a pattern must be like stands behind a colon.
-    [GeneratedRegex(@":[^{}]+(?=\})")]
+    // What a place in a pattern must be like stands behind a colon; that it may be missing is a question mark.
+    [GeneratedRegex(@"[:?][^{}]*(?=\})")]
     private static partial Regex Constraint { get; }
 
     /// <summary>What a route takes; null where the table does not have it.</summary>

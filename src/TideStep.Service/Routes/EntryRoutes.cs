@@ -47,6 +47,14 @@ public static class EntryRoutes
                                 "Make a new one with 'tidestep console link'."
                             )
                         );
+                    http.Features.Set(
+                        await desk.FindPersonAsync(opens.Person, ct) is { } person
+                            ? Known(person) with
+                            {
+                                By = "link",
+                            }
+                            : new Caller(CallerKind.Local, Caller.LocalId, Caller.LocalName, Grants.All, "link")
+                    );
                     await BeginAsync(http, desk, rules, opens.Person, opens.Stamp, ct);
                     return Results.Redirect("/");
                 }

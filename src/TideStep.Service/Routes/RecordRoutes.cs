@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using Microsoft.AspNetCore.Http.Metadata;
 using TideStep.Core.Documents;
 using TideStep.Service.Access;
 using TideStep.Storage;
@@ -7,6 +8,8 @@ using TideStep.Storage;
 namespace TideStep.Service.Routes;
 
 /// <summary>A line of the record.</summary>
+/// <param name="What">The call, as <c>POST /api/runs/{run}/start</c>.</param>
+/// <param name="Words">What the call is for; empty where this version has no such call.</param>
 /// <param name="Removed">How many lines this one stands for, where it tells of some that were taken away.</param>
 /// <param name="Damaged">What is wrong with it, where it can't be read.</param>
 public sealed record RecordLineView(
@@ -17,6 +20,7 @@ public sealed record RecordLineView(
     string By,
     string From,
     string What,
+    string Words,
     string About,
     int Status,
     string Result,
@@ -26,6 +30,8 @@ public sealed record RecordLineView(
 
 /// <summary>Whether the record is what was written.</summary>
 /// <param name="Lines">How many lines were walked.</param>
+/// <param name="What">The call, as <c>POST /api/runs/{run}/start</c>.</param>
+/// <param name="Words">What the call is for; empty where this version has no such call.</param>
 /// <param name="Removed">How many were taken away before them, as the record itself says.</param>
 public sealed record RecordVerdict(bool Whole, long Lines, long Removed, IReadOnlyList<string> Problems);
 
@@ -86,10 +92,36 @@ public static class RecordRoutes
         var size = Pages.Size(limit);
         var who = by is null ? null : await IdOfAsync(by, desk, ct);
         var found = await store.RecordAsync(who, about, from, after, size + 1, ct);
+        var words = WordsOf(http.RequestServices.GetRequiredService<EndpointDataSource>());
         return Results.Ok(
-            Pages.Of(http, [.. found.Select(ViewOf)], size, l => l.Number.ToString(CultureInfo.InvariantCulture))
+            Pages.Of(http, [.. found.Select(l => Worded(ViewOf(l), words))], size, l =>
+                l.Number.ToString(CultureInfo.InvariantCulture)
+            )
         );
     }
+
+    private static RecordLineView Worded(RecordLineView line, Dictionary<string, string> words) =>
+        line with
+        {
+            Words = words.GetValueOrDefault(line.What, ""),
+        };
+
+    // What each call is for, as the OpenAPI document says it.
+    private static Dictionary<string, string> WordsOf(EndpointDataSource routes) =>
+        routes
+            .Endpoints.OfType<RouteEndpoint>()
+            .SelectMany(e =>
+                (e.Metadata.GetMetadata<IHttpMethodMetadata>()?.HttpMethods ?? []).Select(m =>
+                    (
+                        Call: $"{m} {e.RoutePattern.RawText}",
+                        Words: BeginningOf(e.Metadata.GetMetadata<IEndpointSummaryMetadata>()?.Summary ?? "")
+                    )
+                )
+            )
+            .DistinctBy(e => e.Call)
+            .ToDictionary(e => e.Call, e => e.Words);
+
+    private static string BeginningOf(string summary) => summary.Split([',', ';', ':'], 2)[0];
 
     // People are asked for by name as well as by what stays the same of them.
     private static async Task<string> IdOfAsync(string by, AccessDesk desk, CancellationToken ct)
@@ -165,6 +197,7 @@ public static class RecordRoutes
             its.By,
             its.From,
             its.What,
+            "",
             line.About,
             its.Status,
             its.Result,

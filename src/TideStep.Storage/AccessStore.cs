@@ -58,8 +58,8 @@ public interface IAccessStore
     /// <summary>Lines behind a number, oldest first, each compared with its seal and with the line before it.</summary>
     Task<IReadOnlyList<StoredRecordLine>> RecordAfterAsync(long after, int limit, CancellationToken ct);
 
-    /// <summary>Takes away old lines, the oldest first; a line that tells how many they were and from when to when stands
-    /// in their place, and the chain goes on from it.</summary>
+    /// <summary>Takes away old lines, the oldest first; a line that tells how many they were and from when to when
+    /// stands in their place, and the chain goes on from it.</summary>
     /// <returns>How many went.</returns>
     Task<int> ForgetRecordAsync(DateTimeOffset before, int most, CancellationToken ct);
 }

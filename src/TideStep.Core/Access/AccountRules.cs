@@ -35,7 +35,8 @@ public static class AccountRules
         : null;
 
     // Neither control nor format characters, those that turn the direction of writing among them; and no second way to
-    // write a letter that has one of its own: no mark behind a letter of Latin, Greek or Cyrillic, no compatibility forms.
+    // write a letter that has one of its own: no mark behind a letter of Latin, Greek or Cyrillic, no compatibility
+    // forms.
     private static bool AllShown(string name)
     {
         var before = new Rune('a');

@@ -20,7 +20,8 @@ public sealed record KeepingTimes(TimeSpan Answers, TimeSpan Notices, TimeSpan O
         TimeSpan.FromDays(1095)
     );
 
-    /// <summary>Lines of the record of who did what; a line that tells how many they were stays in their place.</summary>
+    /// <summary>Lines of the record of who did what; a line that tells how many they were stays in their
+    /// place.</summary>
     public TimeSpan Record { get; init; } = TimeSpan.FromDays(1095);
 
     private static readonly TimeSpan Shortest = TimeSpan.FromDays(1);

@@ -29,7 +29,8 @@ public sealed class PointDesk(
     string installation
 )
 {
-    // What is being given up now, and how often that came to an end; held for the choice only, never while a node works.
+    // What is being given up now, and how often that came to an end; held for the choice only, never while a node
+    // works.
     private readonly Lock _choosing = new();
     private readonly List<PointLine> _leaving = [];
     private long _ended;
@@ -87,7 +88,8 @@ public sealed class PointDesk(
                 + $"{(line.Point.Sha256.Length == 0 ? "given up" : "taken away")}"
         );
 
-    // What may be given up is chosen beside what others are giving up, from traces in which all that ended before stands.
+    // What may be given up is chosen beside what others are giving up, from traces in which all that ended before
+    // stands.
     private async Task<(ImmutableArray<PointLine> Chosen, ImmutableArray<Problem> Refused)> ChooseAsync(
         IReadOnlyList<(string Run, string Point)> points,
         bool dry,

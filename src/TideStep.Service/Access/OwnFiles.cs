@@ -14,8 +14,8 @@ public static class OwnFiles
         | UnixFileMode.OtherWrite
         | UnixFileMode.OtherExecute;
 
-    /// <summary>Makes the folder where it is not there, and takes from all others what they may do with it and what lies
-    /// in it; what this process makes from now on is its owner's alone.</summary>
+    /// <summary>Makes the folder where it is not there, and takes from all others what they may do with it and what
+    /// lies in it; what this process makes from now on is its owner's alone.</summary>
     /// <exception cref="UnauthorizedAccessException">The folder is somebody else's.</exception>
     public static void Begin(string data)
     {

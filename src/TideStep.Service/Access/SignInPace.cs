@@ -2,8 +2,8 @@ using System.Collections.Concurrent;
 
 namespace TideStep.Service.Access;
 
-/// <summary>Slows down who tries passwords: after some that were wrong, each further one has to wait longer, by the name
-/// and by where it comes from.</summary>
+/// <summary>Slows down who tries passwords: after some that were wrong, each further one has to wait longer, by the
+/// name and by where it comes from.</summary>
 public sealed class SignInPace(TimeProvider time)
 {
     private const int Free = 5;

@@ -72,7 +72,7 @@ public sealed class Output
     {
         if (!ForPeople || Console.IsErrorRedirected)
             return;
-        Console.Error.Write($"\r{Cut(text, 98), -99}");
+        Console.Error.Write($"\r{Cut(Harmless.Line(text), 98), -99}");
         _told = true;
     }
 
@@ -87,7 +87,7 @@ public sealed class Output
     /// <c>COLUMNS</c>) the widest columns wrap at words; into a file or a pipe it is as wide as it is.</summary>
     public void Table(string[] headings, IEnumerable<string[]> rows)
     {
-        var all = rows.ToList();
+        var all = rows.Select(r => Array.ConvertAll(r, Harmless.Line)).ToList();
         var widths = headings
             .Select((h, i) => Math.Max(h.Length, all.Count == 0 ? 0 : all.Max(r => r[i].Length)))
             .ToArray();
@@ -140,6 +140,7 @@ public sealed class Output
     /// <summary>A line of prose; one that is too wide goes on at a word, indented.</summary>
     public void Line(string text = "")
     {
+        text = Harmless.Lines(text);
         var indent = text.Length - text.TrimStart().Length + 4;
         while (
             text.Length > _console.Profile.Width
@@ -153,18 +154,18 @@ public sealed class Output
         Console.WriteLine(text);
     }
 
-    public void Heading(string text) => _console.MarkupLine($"[bold]{Markup.Escape(text)}[/]");
+    public void Heading(string text) => _console.MarkupLine($"[bold]{Markup.Escape(Harmless.Line(text))}[/]");
 
     /// <summary>Writes problems to the error stream: place, what, what to do.</summary>
     public static void Problems(IEnumerable<Problem> problems)
     {
         foreach (var problem in problems)
         {
-            Console.Error.WriteLine((problem.At is null ? "" : $"{problem.At}: ") + problem.What);
+            Console.Error.WriteLine(Harmless.Lines((problem.At is null ? "" : $"{problem.At}: ") + problem.What));
             if (problem.Detail is not null)
-                Console.Error.WriteLine($"    {problem.Detail}");
+                Console.Error.WriteLine(Harmless.Lines($"    {problem.Detail}"));
             if (problem.Hint is not null)
-                Console.Error.WriteLine($"    {problem.Hint}");
+                Console.Error.WriteLine(Harmless.Lines($"    {problem.Hint}"));
         }
     }
 }
@@ -266,9 +267,7 @@ internal static class Csv
             JsonArray a => string.Join("; ", a.Select(Cell)),
             _ => value.ToJsonString(Json.Options),
         };
-        // A leading sign could be taken for a formula by the program that opens the file.
-        if (text.Length > 0 && text[0] is '=' or '+' or '@')
-            text = "'" + text;
+        text = Harmless.Field(text);
         return text.IndexOfAny([',', '"', '\n', '\r', ';']) >= 0 ? $"\"{text.Replace("\"", "\"\"")}\"" : text;
     }
 }

@@ -108,7 +108,7 @@ public static class RunScreen
     public static IEnumerable<string> Lines(RunView view, IReadOnlyList<string>? guards = null)
     {
         static string Safe(string text, int most = 96) =>
-            Markup.Escape(text.Length > most ? text[..(most - 1)] + "…" : text);
+            Markup.Escape(Harmless.Line(text.Length > most ? text[..(most - 1)] + "…" : text));
         yield return $"[bold]{Safe(view.Label.Length > 0 ? view.Label : view.Run, 50)}[/]  {view.Run}  "
             + $"{Safe(Orders.Word(view.Status))}";
         var forecast =

@@ -65,6 +65,7 @@ var engine = new EngineSettings(
 var http = new HttpClient(
     new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 }
 );
+var outgoing = new HttpClient(Outgoing.Handler(settings.Port));
 var vault = new SecretVault(
     Path.Combine(settings.Data, "vault.json"),
     settings.VaultKey ?? Path.Combine(settings.Data, "vault.key")
@@ -94,7 +95,7 @@ var checks = new CheckDesk(estates, store, time)
     Reserved = carried.Reserved,
     NotReady = readiness.MissingAsync,
 };
-var fetching = new Fetching(library, http, time);
+var fetching = new Fetching(library, outgoing, time);
 var staging = new Staging(library, [ssh, standIns], time);
 var installation = await store.SettingAsync(
     "installation",
@@ -206,7 +207,7 @@ builder.Services.AddSingleton(services => new NoticeDesk(
     store,
     services.GetRequiredService<RunDesk>(),
     estates,
-    new WebhookSender(http, secrets, time),
+    new WebhookSender(outgoing, secrets, time),
     new MailSender(secrets),
     feed,
     engine,

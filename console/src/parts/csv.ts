@@ -1,5 +1,8 @@
+// What a spreadsheet would take for a formula is taken as text; numbers stay numbers.
+const disarmed = (text: string) => (/^[=+@\-\t\r]/.test(text) && Number.isNaN(Number(text)) ? `'${text}` : text);
+
 const quoted = (value: unknown) => {
-  const text = String(value ?? '');
+  const text = disarmed(String(value ?? ''));
   return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 };
 

@@ -488,22 +488,23 @@ public static class RunCommands
             )
         );
         var attempt = new Argument<string>("attempt") { Description = "the attempt's identifier" };
+        var raw = new Option<bool>("--raw") { Description = "as it came, with signs that steer a terminal" };
         run.Subcommands.Add(
             context.Remote(
                 "output",
                 "The output of an attempt",
                 async (result, client, _, ct) =>
                 {
-                    Console.Write(
-                        await client.GetTextAsync(
-                            $"/api/runs/{result.GetValue(Run)}/outputs/{result.GetValue(attempt)}",
-                            ct
-                        )
+                    var text = await client.GetTextAsync(
+                        $"/api/runs/{result.GetValue(Run)}/outputs/{result.GetValue(attempt)}",
+                        ct
                     );
+                    Console.Write(result.GetValue(raw) ? text : Harmless.Lines(text));
                     return Exit.Done;
                 },
                 Run,
-                attempt
+                attempt,
+                raw
             )
         );
         var (ofMember, outputs) = (
@@ -526,9 +527,11 @@ public static class RunCommands
                     );
                     if (output.ForPeople)
                         Console.Write(
-                            await client.GetTextAsync(
-                                $"/api/runs/{result.GetValue(Run)}/log{(asked.Length > 0 ? "?" + asked : "")}",
-                                ct
+                            Harmless.Lines(
+                                await client.GetTextAsync(
+                                    $"/api/runs/{result.GetValue(Run)}/log{(asked.Length > 0 ? "?" + asked : "")}",
+                                    ct
+                                )
                             )
                         );
                     else
@@ -569,7 +572,12 @@ public static class RunCommands
                 {
                     if (output.ForPeople)
                         Console.Write(
-                            await client.GetTextAsync($"/api/runs/{result.GetValue(Run)}/report?format=markdown", ct)
+                            Harmless.Lines(
+                                await client.GetTextAsync(
+                                    $"/api/runs/{result.GetValue(Run)}/report?format=markdown",
+                                    ct
+                                )
+                            )
                         );
                     else
                         output.Write(

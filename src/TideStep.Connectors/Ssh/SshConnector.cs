@@ -240,7 +240,9 @@ public sealed class SshConnector(
                     given[2].Length > 0 ? given[2]
                     : given[1].Length > 0 ? $"{given[0]}={given[1]}"
                     : given[0];
-                return given[3] == "down" ? [.. apt, "--allow-downgrades", "install", what] : [.. apt, "install", what];
+                return given[3] == "down"
+                    ? [.. apt, "--allow-downgrades", "install", "--", what]
+                    : [.. apt, "install", "--", what];
             case "send":
                 var local = attempt.Action.LocalFile!;
                 string sum;

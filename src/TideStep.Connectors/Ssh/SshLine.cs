@@ -347,13 +347,12 @@ internal sealed class SshLine(EstateNode node, Secrets secrets, string installat
     {
         var place = SshConnector.StateFolder(node);
         var lay =
-            $"mkdir -p {place}; "
+            $"mkdir -p -- {Shell.Quote(place)}; cd -- {Shell.Quote(place)} || exit 1; "
             + (
                 string.Concat(
                     Scripts.Value.Select(s =>
-                        $"[ \"$(sha256sum {place}/{s.Name} 2>/dev/null | cut -d' ' -f1)\" = {s.Sum} ] || {{ "
-                        + $"printf %s {s.Body} | base64 -d >{place}/{s.Name}.new && mv -f {place}/{s.Name}.new "
-                        + $"{place}/{s.Name}; }}; "
+                        $"[ \"$(sha256sum {s.Name} 2>/dev/null | cut -d' ' -f1)\" = {s.Sum} ] || {{ "
+                        + $"printf %s {s.Body} | base64 -d >{s.Name}.new && mv -f {s.Name}.new {s.Name}; }}; "
                     )
                 )
             )

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using System.Xml.Linq;
+using TideStep.Core.Documents;
 
 namespace TideStep.Core.Checks;
 
@@ -62,8 +63,7 @@ public static class CheckReport
         $"accepted by {waiver.By}{(waiver.Second is { } second ? $" and {second}" : "")} "
         + $"until {waiver.Ends:yyyy-MM-dd}: {waiver.Reason}";
 
-    private static string Cell(string text) =>
-        text.Replace("|", "\\|", StringComparison.Ordinal).Replace("\n", " ", StringComparison.Ordinal);
+    private static string Cell(string text) => Harmless.Markdown(text);
 
     /// <summary>JUnit XML: a suite for each check, a case for each subject; what is open or does not apply is skipped,
     /// what was accepted too.</summary>

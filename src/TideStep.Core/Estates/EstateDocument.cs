@@ -1,12 +1,13 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using System.Text.RegularExpressions;
 using TideStep.Core.Catalogue;
 using TideStep.Core.Documents;
 
 namespace TideStep.Core.Estates;
 
 /// <summary>Reads an <c>estate/1</c> document (10-formats).</summary>
-public static class EstateDocument
+public static partial class EstateDocument
 {
     public const string Kind = "estate/1";
 
@@ -166,6 +167,9 @@ public static class EstateDocument
         return true;
     }
 
+    [GeneratedRegex(@"\A(/[A-Za-z0-9_][A-Za-z0-9._-]*)+\z")]
+    private static partial Regex StateFolder { get; }
+
     private static Reach ReadReach(Form form, string pattern, Findings findings)
     {
         if (form.Node("reach") is not { } node)
@@ -203,6 +207,13 @@ public static class EstateDocument
                     reach.PlaceOf(secret),
                     "Write secret:NAME and keep the value in the service's secrets folder."
                 );
+        // It stands in lines that a shell runs as root.
+        if (settings.TryGetValue("state", out var state) && !StateFolder.IsMatch(state))
+            findings.Add(
+                $"{reach.What}: 'state' is no folder: '{state}'",
+                reach.PlaceOf("state"),
+                "Write the whole path of a folder, of letters, digits and . _ - alone, as /var/lib/tidestep."
+            );
         if (by is "sql" or "ssh")
             ReadDatabase(reach, settings, by == "sql", findings);
         reach.Close();

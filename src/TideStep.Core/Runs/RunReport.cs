@@ -336,8 +336,8 @@ public sealed record RunReport(
             time is { } t
                 ? TimeZoneInfo.ConvertTime(t, zone).ToString("yyyy-MM-dd HH:mm:ss zzz", CultureInfo.InvariantCulture)
                 : "-";
-        string Cell(string value) => value.Replace("|", "\\|").ReplaceLineEndings(" ");
-        text.Append(CultureInfo.InvariantCulture, $"# {(Label.Length > 0 ? Label : Run)}: {End}\n\n");
+        string Cell(string value) => Harmless.Markdown(value);
+        text.Append(CultureInfo.InvariantCulture, $"# {Cell(Label.Length > 0 ? Label : Run)}: {End}\n\n");
         text.Append(
             CultureInfo.InvariantCulture,
             $"| | |\n|---|---|\n| run | {Run}{(Parent is null ? "" : $", the return of {Parent}")} |\n"
@@ -350,7 +350,7 @@ public sealed record RunReport(
             text.Append(CultureInfo.InvariantCulture, $"| returned by | run {Return} |\n");
         text.Append("\n## Goal\n\n");
         foreach (var line in Goal)
-            text.Append(CultureInfo.InvariantCulture, $"- {line}\n");
+            text.Append(CultureInfo.InvariantCulture, $"- {Cell(line)}\n");
         text.Append("\n## Members\n\n| member | before | after |\n|---|---|---|\n");
         foreach (var member in Members)
             text.Append(
@@ -380,7 +380,7 @@ public sealed record RunReport(
             foreach (var a in differing)
                 text.Append(
                     CultureInfo.InvariantCulture,
-                    $"| {a.Member} | {a.Ask} | {Cell(a.Before ?? "-")} | {Cell(a.After ?? "-")} | "
+                    $"| {a.Member} | {Cell(a.Ask)} | {Cell(a.Before ?? "-")} | {Cell(a.After ?? "-")} | "
                         + $"{(a.Borne ? "" : "**more than it may:** ")}{Cell(a.What)} |\n"
                 );
         }
@@ -390,7 +390,7 @@ public sealed record RunReport(
             foreach (var t in Told)
                 text.Append(
                     CultureInfo.InvariantCulture,
-                    $"| {Cell(t.Step)} | {t.Node} | {string.Join(", ", t.Numbers.Select(Numbered))} |\n"
+                    $"| {Cell(t.Step)} | {t.Node} | {Cell(string.Join(", ", t.Numbers.Select(Numbered)))} |\n"
                 );
         }
         text.Append("\n## Times\n\n| part | planned | took |\n|---|---|---|\n");
@@ -412,8 +412,8 @@ public sealed record RunReport(
             foreach (var p in Points)
                 text.Append(
                     CultureInfo.InvariantCulture,
-                    $"| {p.Planned.Id} | {p.Planned.Version} | {At(p.CapturedAt)} | "
-                        + $"{Expressions.Units.WriteBytes(p.Bytes)} | {p.Verified ?? "no"} | "
+                    $"| {p.Planned.Id} | {Cell(p.Planned.Version)} | {At(p.CapturedAt)} | "
+                        + $"{Expressions.Units.WriteBytes(p.Bytes)} | {Cell(p.Verified ?? "no")} | "
                         + $"{Cell(p.State ?? "not verified")} | {Cell(p.Place)} |\n"
                 );
         }
@@ -431,12 +431,15 @@ public sealed record RunReport(
         {
             text.Append("\n## What comes next\n\n| component | runs | could go to | why |\n|---|---|---|---|\n");
             foreach (var n in Next)
-                text.Append(CultureInfo.InvariantCulture, $"| {n.Component} | {n.Runs} | {n.To} | {Cell(n.Why)} |\n");
+                text.Append(
+                    CultureInfo.InvariantCulture,
+                    $"| {n.Component} | {Cell(n.Runs)} | {Cell(n.To)} | {Cell(n.Why)} |\n"
+                );
         }
         if (!OpenMeasures.IsEmpty)
             text.Append(
                 CultureInfo.InvariantCulture,
-                $"\n## Temporary measures still open\n\n{string.Join("\n", OpenMeasures.Select(m => "- " + m))}\n"
+                $"\n## Temporary measures still open\n\n{string.Join("\n", OpenMeasures.Select(m => "- " + Cell(m)))}\n"
             );
         return text.ToString();
     }

@@ -1,7 +1,9 @@
 using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Http.Headers;
+using TideStep.Connectors;
 using TideStep.Core.Documents;
+using TideStep.Core.Expressions;
 
 namespace TideStep.Engine.Artefacts;
 
@@ -16,6 +18,13 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
     private const int Tries = 5;
     private static readonly TimeSpan Pause = TimeSpan.FromSeconds(2);
     private static readonly TimeSpan Silent = TimeSpan.FromSeconds(30);
+
+    /// <summary>The largest file that is fetched.</summary>
+    public const long Largest = 64L << 30;
+
+    // So much stays free where it is fetched to, and that is looked at so often.
+    private const long StaysFree = 64L << 20,
+        Looked = 16L << 20;
 
     private readonly ConcurrentDictionary<string, FetchStanding> _standing = new();
     private readonly ConcurrentDictionary<string, Task> _work = new();
@@ -71,7 +80,7 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
                 );
                 return;
             }
-            catch (RefusedException e)
+            catch (Exception e) when (e is RefusedException or ForbiddenAddressException)
             {
                 Tell(incoming.Name, s => s with { State = "failed", Why = e.Message });
                 return;
@@ -123,6 +132,11 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
         else
             here = 0;
         using var response = await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, ct);
+        if ((int)response.StatusCode is >= 300 and < 400)
+            throw new RefusedException(
+                $"{address.Host} answered {(int)response.StatusCode}, which leads to {response.Headers.Location}: name "
+                    + "that address itself if it is meant"
+            );
         if ((int)response.StatusCode is >= 400 and < 500)
             throw new RefusedException($"{address.Host} answered {(int)response.StatusCode} {response.ReasonPhrase}");
         if (response.StatusCode == HttpStatusCode.OK)
@@ -134,6 +148,7 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
             : response.Content.Headers.LastModified?.ToString("R");
         var all = here + response.Content.Headers.ContentLength;
         Tell(name, s => s with { Here = here, All = all });
+        MakesRoom(part, here, all ?? here);
         await using var body = await response.Content.ReadAsStreamAsync(ct);
         await using var file = new FileStream(
             part,
@@ -153,10 +168,25 @@ public sealed class Fetching(ArtefactLibrary library, HttpClient http, TimeProvi
                 break;
             await file.WriteAsync(piece.AsMemory(0, read), ct);
             here += read;
+            if (here / Looked != (here - read) / Looked)
+                MakesRoom(part, here, here);
             Tell(name, s => s with { Here = here });
         }
         if (all is { } whole && here < whole)
             throw new IOException($"it ended after {here} of {whole} bytes");
+    }
+
+    // What would not fit is not begun, and what goes on without an end is ended.
+    private static void MakesRoom(string part, long here, long all)
+    {
+        if (all > Largest)
+            throw new RefusedException($"it has more than {Units.WriteBytes(Largest)}");
+        var free = new DriveInfo(Path.GetDirectoryName(part)!).AvailableFreeSpace - StaysFree;
+        if (all - here > free || free < 0)
+            throw new RefusedException(
+                $"there is no room for it: it needs {Units.WriteBytes(all - here)} more, and "
+                    + $"{Units.WriteBytes(Math.Max(0, free))} may be used"
+            );
     }
 
     private void Tell(string name, Func<FetchStanding, FetchStanding> change) =>

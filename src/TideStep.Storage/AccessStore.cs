@@ -5,7 +5,11 @@ namespace TideStep.Storage;
 /// <param name="Id">Its identifier; of tokens and sessions the hash of what their holder shows.</param>
 /// <param name="Revision">How often it was written; the first time it is 1.</param>
 /// <param name="Body">What it is, in JSON.</param>
-public sealed record StoredAccess(string Kind, string Id, long Revision, string Body);
+public sealed record StoredAccess(string Kind, string Id, long Revision, string Body)
+{
+    /// <summary>Whether it is not what was written: nobody comes in by it, and all others do.</summary>
+    public bool Damaged { get; init; }
+}
 
 /// <summary>A line of the record.</summary>
 /// <param name="Number">Its number, without gaps; 0 before it is written.</param>
@@ -24,8 +28,7 @@ public sealed record StoredRecordLine(long Number, DateTimeOffset At, string Who
 /// <summary>Who may come in, and what everybody did.</summary>
 public interface IAccessStore
 {
-    /// <summary>All of a kind, by identifier.</summary>
-    /// <exception cref="DamagedRecordException">A row is not what was written.</exception>
+    /// <summary>All of a kind, by identifier; those that are damaged say so.</summary>
     Task<IReadOnlyList<StoredAccess>> AccessAsync(string kind, CancellationToken ct);
 
     /// <exception cref="DamagedRecordException">The row is not what was written.</exception>

@@ -13,9 +13,17 @@ public abstract partial class SqlStore : IAccessStore
             : this("", "", 0, "", "") { }
 
         public StoredAccess ToAccess() =>
-            Seal == SealOf(ToStored()) ? ToStored() : throw new DamagedRecordException($"{Kind} {Id} was changed");
+            ToStored() is { Damaged: false } whole
+                ? whole
+                : throw new DamagedRecordException($"{Kind} {Id} was changed");
 
-        private StoredAccess ToStored() => new(Kind, Id, Revision, Body);
+        public StoredAccess ToStored() =>
+            new StoredAccess(Kind, Id, Revision, Body) is var its && Seal == SealOf(its)
+                ? its
+                : its with
+                {
+                    Damaged = true,
+                };
     }
 
     private static string SealOf(StoredAccess row) => Seal.Of(row.Kind, row.Id, $"{row.Revision}", row.Body);
@@ -26,7 +34,7 @@ public abstract partial class SqlStore : IAccessStore
                 (IReadOnlyList<StoredAccess>)
                     [
                         .. c.Query<AccessRow>($"{ReadAccess} where kind = @kind order by id", new { kind })
-                            .Select(r => r.ToAccess()),
+                            .Select(r => r.ToStored()),
                     ],
             ct
         );

@@ -38,6 +38,12 @@ public abstract partial class StoreContract
         await Store.SaveAccessAsync(new StoredAccess("person", "p1", 1, "{\"roles\":[]}"), default);
         Change("update access set body = '{\"roles\":[\"administer\"]}'");
         await Assert.ThrowsAsync<DamagedRecordException>(() => Store.FindAccessAsync("person", "p1", default));
+        // Everybody else does.
+        await Store.SaveAccessAsync(new StoredAccess("person", "p2", 1, "{}"), default);
+        Assert.Equal(
+            [("p1", true), ("p2", false)],
+            (await Store.AccessAsync("person", default)).Select(r => (r.Id, r.Damaged))
+        );
     }
 
     [Fact]

@@ -14,7 +14,7 @@ import './people.css';
 
 type Person = Shapes['PersonView'];
 
-const stateOf = { invited: 'waiting', active: 'done', removed: 'skipped' } as const;
+const stateOf = { invited: 'waiting', active: 'done', removed: 'skipped', 'set aside': 'set-aside' } as const;
 
 /** Who may come in, and what they may do. */
 export function PeoplePage() {

@@ -36,9 +36,23 @@ public sealed class AccessDesk(IAccessStore store, TimeProvider time)
     public async Task<IReadOnlyList<Person>> PeopleAsync(CancellationToken ct) =>
         [
             .. (await store.AccessAsync(PersonKind, ct))
-                .Select(Read<Person>)
+                .Select(row => row.Damaged ? Aside(row) : Read<Person>(row))
                 .OrderBy(p => AccountRules.KeyOf(p.Name), StringComparer.Ordinal),
         ];
+
+    // Whoever changed a row by hand gets nothing by it; the name stays taken where it can be read.
+    private static Person Aside(StoredAccess row)
+    {
+        var name = row.Id;
+        try
+        {
+            name = Read<Person>(row).Name;
+        }
+        catch (Exception e) when (e is JsonException or DamagedRecordException)
+        { /* not even that is left of it */
+        }
+        return new Person(row.Id, name, [], null, 0, default, "") { SetAside = true };
+    }
 
     public async Task<Person?> FindPersonAsync(string id, CancellationToken ct) =>
         await store.FindAccessAsync(PersonKind, id, ct) is { } row ? Read<Person>(row) : null;
@@ -174,7 +188,14 @@ public sealed class AccessDesk(IAccessStore store, TimeProvider time)
     public async Task<Caller?> CallerOfAsync(string shown, CancellationToken ct)
     {
         var hash = HashOf(shown);
-        return await OfSessionAsync(hash, ct) ?? await OfTokenAsync(hash, ct);
+        try
+        {
+            return await OfSessionAsync(hash, ct) ?? await OfTokenAsync(hash, ct);
+        }
+        catch (DamagedRecordException)
+        {
+            return null; // whose row was changed does not come in by it
+        }
     }
 
     private async Task<Caller?> OfSessionAsync(string hash, CancellationToken ct)
@@ -225,6 +246,7 @@ public sealed class AccessDesk(IAccessStore store, TimeProvider time)
     public async Task<IReadOnlyList<ProgramToken>> TokensAsync(CancellationToken ct) =>
         [
             .. (await store.AccessAsync(TokenKind, ct))
+                .Where(r => !r.Damaged)
                 .Select(r => Read<ProgramToken>(r) with { Hash = r.Id })
                 .OrderByDescending(t => t.MadeAt),
         ];
@@ -269,8 +291,9 @@ public sealed class AccessDesk(IAccessStore store, TimeProvider time)
     {
         foreach (var row in await store.AccessAsync(SessionKind, ct))
             if (
-                Read<Session>(row) is var session
-                && (time.GetUtcNow() - session.SeenAt > Idle || time.GetUtcNow() - session.BeganAt > Longest)
+                row.Damaged
+                || Read<Session>(row) is var session
+                    && (time.GetUtcNow() - session.SeenAt > Idle || time.GetUtcNow() - session.BeganAt > Longest)
             )
                 await store.ForgetAccessAsync(SessionKind, row.Id, ct);
     }

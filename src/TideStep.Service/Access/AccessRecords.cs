@@ -18,7 +18,10 @@ public sealed record Person(
 )
 {
     public DateTimeOffset? RemovedAt { get; init; }
-    public DateTimeOffset? SignedInAt { get; init; }
+
+    /// <summary>Whether the row is not what was written: they don't come in until it is put right.</summary>
+    [JsonIgnore]
+    public bool SetAside { get; init; }
 
     /// <summary>The hash of an invitation, with which they choose a password once; null where none is open.</summary>
     public string? Invitation { get; init; }

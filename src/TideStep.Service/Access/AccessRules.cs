@@ -121,15 +121,22 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
         return !HttpMethods.IsGet(http.Request.Method) && caller.Name.Length == 0
             ? Answers.Problem(
                 400,
-                new Problem(
-                    "who acts is not known",
-                    null,
-                    $"Send your name in the header {NameHeader}; the command line asks for it with "
-                        + "'tidestep profile set --name'."
-                )
+                WrongNameOf(http)
+                    ?? new Problem(
+                        "who acts is not known",
+                        null,
+                        $"Send your name in the header {NameHeader}; the command line asks for it with "
+                            + "'tidestep profile set --name'."
+                    )
             )
             : null;
     }
+
+    // A name that was said and can't be one.
+    private static Problem? WrongNameOf(HttpContext http) =>
+        Uri.UnescapeDataString(http.Request.Headers[NameHeader].ToString()).Trim() is { Length: > 0 } given
+            ? AccountRules.WrongName(given)
+            : null;
 
     // A cookie comes along whoever made the browser call: what comes from another page is refused.
     private static Problem? Foreign(HttpContext http, Caller caller)

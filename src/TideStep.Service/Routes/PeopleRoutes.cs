@@ -17,7 +17,7 @@ public sealed record RolesRequest(IReadOnlyList<string> Roles);
 public sealed record TokenRequest(string Name, IReadOnlyList<string> Roles, string LastDay);
 
 /// <summary>A person.</summary>
-/// <param name="State">invited, active or removed.</param>
+/// <param name="State">invited, active, removed, or set aside where the row is not what was written.</param>
 public sealed record PersonView(
     string Id,
     string Name,
@@ -245,7 +245,8 @@ public static class PeopleRoutes
             person.Id,
             person.Name,
             [.. person.Roles.Select(r => r.ToString())],
-            person.RemovedAt is not null ? "removed"
+            person.SetAside ? "set aside"
+                : person.RemovedAt is not null ? "removed"
                 : person.Password is null ? "invited"
                 : "active",
             person.MadeAt,

@@ -84,7 +84,14 @@ public sealed class Context
         catch (HttpRequestException e)
         {
             Output.Problems([
-                new Problem("the service does not answer", e.Message, "Start it, or name another with --server."),
+                ServiceClient.Distrusted is { } why
+                    ? new Problem(
+                        "the service can't be trusted to be what it says",
+                        why,
+                        "Name who vouches for it with 'tidestep login --authority FILE' or TIDESTEP_AUTHORITY, or call "
+                            + "it by the name in its certificate."
+                    )
+                    : new Problem("the service does not answer", e.Message, "Start it, or name another with --server."),
             ]);
             return Exit.Unreached;
         }

@@ -1,4 +1,6 @@
 using System.Collections.Immutable;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using System.Text.Json;
 using TideStep.Client;
 using TideStep.Core.Documents;
@@ -11,6 +13,9 @@ public sealed record Profile(string? Name, string? Server)
 {
     /// <summary>What is shown to a service, by its address: a key goes there and nowhere else.</summary>
     public ImmutableDictionary<string, string> Keys { get; init; } = ImmutableDictionary<string, string>.Empty;
+
+    /// <summary>The PEM file of who vouches for a service's certificate, by its address.</summary>
+    public ImmutableDictionary<string, string> Authorities { get; init; } = ImmutableDictionary<string, string>.Empty;
 
     private static string PathOf =>
         Path.Combine(
@@ -72,11 +77,44 @@ public sealed record Profile(string? Name, string? Server)
     public static ServiceClient Connect(string? server)
     {
         var address = AddressOf(server);
-        return new ServiceClient(
-            address,
-            KeyFor(address),
-            Environment.GetEnvironmentVariable("TIDESTEP_NAME") ?? Load().Name
-        );
+        return Connect(address, KeyFor(address), Environment.GetEnvironmentVariable("TIDESTEP_NAME") ?? Load().Name);
+    }
+
+    /// <summary>A client of a service; nothing is shown where others could read it.</summary>
+    /// <param name="authority">The PEM file of who vouches for its certificate; as the environment or the profile say
+    /// where null.</param>
+    public static ServiceClient Connect(Uri address, string? key, string? name, string? authority = null)
+    {
+        if (address.Scheme == "http" && !address.IsLoopback)
+            throw new MisusedException([
+                new Problem(
+                    $"what is said to {PlaceOf(address)} could be read on its way",
+                    null,
+                    "Call it by https; a service without a certificate stands behind a proxy that has one."
+                ),
+            ]);
+        authority ??= Environment.GetEnvironmentVariable("TIDESTEP_AUTHORITY") is { Length: > 0 } given
+            ? given
+            : Load().Authorities.GetValueOrDefault(PlaceOf(address));
+        return new ServiceClient(address, key, name, authority is null ? null : AuthorityIn(authority));
+    }
+
+    private static X509Certificate2Collection AuthorityIn(string file)
+    {
+        var authority = new X509Certificate2Collection();
+        try
+        {
+            authority.ImportFromPemFile(file);
+        }
+        catch (CryptographicException e)
+        {
+            throw new MisusedException([new Problem($"{file} holds no certificate", e.Message)]);
+        }
+        return authority.Count > 0
+            ? authority
+            : throw new MisusedException([
+                new Problem($"{file} holds no certificate", null, "Give a PEM file with --authority."),
+            ]);
     }
 
     // What was given for this call comes first, then what was signed in with, then the key of this machine's service.

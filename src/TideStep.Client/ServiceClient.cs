@@ -1,7 +1,9 @@
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
+using System.Net.Security;
 using System.Net.ServerSentEvents;
 using System.Runtime.CompilerServices;
+using System.Security.Cryptography.X509Certificates;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using TideStep.Core.Documents;
@@ -24,14 +26,23 @@ public sealed class ServiceClient : IDisposable
     /// <param name="address">The service's address, http://127.0.0.1:7470.</param>
     /// <param name="key">The access key, or null where there is none to send.</param>
     /// <param name="name">Who acts.</param>
-    public ServiceClient(Uri address, string? key, string? name)
+    /// <param name="authority">Who has to vouch for the service's certificate; whom the machine trusts where
+    /// null.</param>
+    public ServiceClient(Uri address, string? key, string? name, X509Certificate2Collection? authority = null)
     {
         // What is shown to this address is shown to no other: an answer that leads elsewhere is not followed.
-        _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false })
+        var handler = new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false };
+        if (authority is not null)
         {
-            BaseAddress = address,
-            Timeout = Timeout.InfiniteTimeSpan,
-        };
+            handler.SslOptions.CertificateChainPolicy = new X509ChainPolicy
+            {
+                TrustMode = X509ChainTrustMode.CustomRootTrust,
+                RevocationMode = X509RevocationMode.NoCheck,
+            };
+            handler.SslOptions.CertificateChainPolicy.CustomTrustStore.AddRange(authority);
+        }
+        handler.SslOptions.RemoteCertificateValidationCallback = Accepts;
+        _http = new HttpClient(handler) { BaseAddress = address, Timeout = Timeout.InfiniteTimeSpan };
         if (key is not null)
             _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
         if (name is not null)
@@ -39,6 +50,23 @@ public sealed class ServiceClient : IDisposable
     }
 
     public Uri Address => _http.BaseAddress!;
+
+    /// <summary>Why the service's certificate was not accepted; null as long as none was refused.</summary>
+    public static string? Distrusted { get; private set; }
+
+    private static bool Accepts(object sender, X509Certificate? shown, X509Chain? chain, SslPolicyErrors errors)
+    {
+        if (errors == SslPolicyErrors.None)
+            return true;
+        Distrusted =
+            errors.HasFlag(SslPolicyErrors.RemoteCertificateNotAvailable) ? "it shows no certificate"
+            : errors.HasFlag(SslPolicyErrors.RemoteCertificateNameMismatch)
+                ? $"its certificate is for {(shown as X509Certificate2)?.GetNameInfo(X509NameType.DnsName, false)}"
+            : chain?.ChainStatus.Any(s => s.Status.HasFlag(X509ChainStatusFlags.NotTimeValid)) is true
+                ? $"its certificate counts from {shown?.GetEffectiveDateString()} to {shown?.GetExpirationDateString()}"
+            : "nobody that is trusted vouches for its certificate";
+        return false;
+    }
 
     public async Task<T> GetAsync<T>(string path, CancellationToken ct)
     {

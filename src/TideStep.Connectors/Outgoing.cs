@@ -13,10 +13,10 @@ public static class Outgoing
 
     /// <summary>Makes connections to addresses that were looked at: what a name stands for is asked once, and that is
     /// what is called.</summary>
-    /// <param name="ownPort">The port that this service listens on.</param>
+    /// <param name="own">The ports that this service listens on.</param>
     /// <param name="resolve">What a name stands for; the machine's resolver where null.</param>
     public static SocketsHttpHandler Handler(
-        int ownPort,
+        IReadOnlyCollection<int> own,
         Func<string, CancellationToken, Task<IPAddress[]>>? resolve = null
     ) =>
         new()
@@ -27,23 +27,23 @@ public static class Outgoing
             PooledConnectionLifetime = TimeSpan.FromMinutes(5),
             ConnectTimeout = TimeSpan.FromSeconds(20),
             ConnectCallback = (context, ct) =>
-                ConnectAsync(context.DnsEndPoint, ownPort, resolve ?? Dns.GetHostAddressesAsync, ct),
+                ConnectAsync(context.DnsEndPoint, own, resolve ?? Dns.GetHostAddressesAsync, ct),
         };
 
     private static async ValueTask<Stream> ConnectAsync(
         DnsEndPoint place,
-        int ownPort,
+        IReadOnlyCollection<int> own,
         Func<string, CancellationToken, Task<IPAddress[]>> resolve,
         CancellationToken ct
     )
     {
         var addresses = IPAddress.TryParse(place.Host, out var one) ? [one] : await resolve(place.Host, ct);
-        var open = addresses.Where(a => WhyNever(a, place.Port, ownPort) is null).ToArray();
+        var open = addresses.Where(a => WhyNever(a, place.Port, own) is null).ToArray();
         if (open.Length == 0)
             throw new ForbiddenAddressException(
                 addresses.Length == 0
                     ? $"{place.Host} stands for no address"
-                    : $"{place.Host} is never called: it stands for {WhyNever(addresses[0], place.Port, ownPort)}"
+                    : $"{place.Host} is never called: it stands for {WhyNever(addresses[0], place.Port, own)}"
             );
         var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         try
@@ -58,14 +58,14 @@ public static class Outgoing
         }
     }
 
-    private static string? WhyNever(IPAddress address, int port, int ownPort)
+    private static string? WhyNever(IPAddress address, int port, IReadOnlyCollection<int> own)
     {
         var plain = address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address;
         return plain.IsIPv6LinkLocal || plain.AddressFamily == AddressFamily.InterNetwork && IsLinkLocal(plain)
                 ? $"{plain}, an address of the machine's own link"
             : plain.Equals(HostsOwn) ? $"{plain}, an address of the machine's own host"
             : plain.Equals(IPAddress.Any) || plain.Equals(IPAddress.IPv6Any) ? $"{plain}, which is no address"
-            : port == ownPort && IsOwn(plain) ? $"{plain}:{port}, which is this service"
+            : own.Contains(port) && IsOwn(plain) ? $"{plain}:{port}, which is this service"
             : null;
     }
 

@@ -18,6 +18,7 @@ using TideStep.Service;
 using TideStep.Service.Access;
 using TideStep.Service.Routes;
 using TideStep.Service.Watching;
+using TideStep.Service.World;
 using TideStep.Storage;
 using TideStep.Tables;
 
@@ -30,10 +31,16 @@ builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.Extension
 ServiceSettings settings;
 SqlStore store;
 AccessKey key;
+ServedCertificate? certificate = null;
 var time = ShiftedClock.OfProcess;
 try
 {
     settings = ServiceSettings.From(builder.Configuration);
+    if (settings.Doors is { Certificate: { } shown } doors)
+    {
+        certificate = new ServedCertificate(shown, doors.CertificateKey ?? shown, time, Console.Error.WriteLine);
+        certificate.Open();
+    }
     OwnFiles.Begin(settings.Data);
     foreach (var own in new[] { "secrets", "artefacts" })
         Directory.CreateDirectory(Path.Combine(settings.Data, own));
@@ -65,7 +72,7 @@ var engine = new EngineSettings(
 var http = new HttpClient(
     new SocketsHttpHandler { PooledConnectionLifetime = TimeSpan.FromMinutes(5), MaxConnectionsPerServer = 64 }
 );
-var outgoing = new HttpClient(Outgoing.Handler(settings.Port));
+var outgoing = new HttpClient(Outgoing.Handler([settings.Port, .. settings.Doors.Listen.Select(l => l.Port)]));
 var vault = new SecretVault(
     Path.Combine(settings.Data, "vault.json"),
     settings.VaultKey ?? Path.Combine(settings.Data, "vault.key")
@@ -217,7 +224,7 @@ builder.Services.AddSingleton(services => new NoticeDesk(
         services.GetRequiredService<ILoggerFactory>().CreateLogger("TideStep.Notices").LogWarning(error, "{What}", what)
 )
 {
-    LinkOf = run => $"http://127.0.0.1:{settings.Port}/runs/{run}",
+    LinkOf = run => $"{settings.ForPeople}/runs/{run}",
     Invitation = (plan, title, from, people) => CalendarFile.Invitation(plan, title, plan.Digest, from, people),
 });
 Requests.Configure(builder.Services);
@@ -231,10 +238,7 @@ builder.Services.AddResponseCompression(files =>
 builder.Services.AddOpenApi(document =>
     document.AddSchemaTransformer(OpenApiShapes.ShapeAsync).AddDocumentTransformer(OpenApiShapes.FinishAsync)
 );
-builder.WebHost.UseUrls($"http://127.0.0.1:{settings.Port}");
-builder.WebHost.ConfigureKestrel(kestrel =>
-    (kestrel.Limits.MaxRequestBodySize, kestrel.AddServerHeader) = (64L * 1024 * 1024, false)
-);
+builder.WebHost.ConfigureKestrel(kestrel => Listening.Configure(kestrel, settings, certificate));
 
 var app = builder.Build();
 app.UseExceptionHandler();
@@ -248,6 +252,7 @@ app.Use(
     }
 );
 app.UseStatusCodePages();
+Arrivals.Use(app, settings.Doors, certificate);
 app.Use(Requests.KnownCharset);
 app.Use(app.Services.GetRequiredService<ActionRecord>().PassAsync);
 app.Use(app.Services.GetRequiredService<AccessRules>().PassAsync);
@@ -330,12 +335,14 @@ try
 catch (IOException e)
 {
     Console.Error.WriteLine(
-        $"the service can't listen on port {settings.Port}: {e.Message}\nChoose another with --port."
+        $"the service can't listen on port {settings.Port}: {e.Message}\nChoose another with --port or --listen."
     );
     await store.DisposeAsync();
     return 3;
 }
 Console.WriteLine($"Tide Step: {app.Urls.First()}/enter/{key.NewTicket()}");
+foreach (var door in app.Urls.Skip(1))
+    Console.WriteLine($"Listening on {door}");
 var desk = app.Services.GetRequiredService<RunDesk>();
 await desk.ResumeAsync(CancellationToken.None);
 var schedule = app.Services.GetRequiredService<SurveySchedule>();

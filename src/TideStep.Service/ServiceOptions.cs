@@ -21,7 +21,7 @@ public static class ServiceOptions
             Description = "the connection text of a PostgreSQL database; else SQLite",
             Recursive = true,
         };
-        var program = new RootCommand("The Tide Step service: plans and runs upgrades, on loopback.")
+        var program = new RootCommand("The Tide Step service: plans and runs upgrades.")
         {
             data,
             database,
@@ -38,6 +38,35 @@ public static class ServiceOptions
             new Option<string>("--guide")
             {
                 Description = "a Markdown file that the console shows as its page 'what to try', as the demo does",
+            },
+            new Option<string>("--listen")
+            {
+                Description =
+                    "addresses besides loopback, as 0.0.0.0:7443, parted by commas; with --certificate or --trusted-proxy",
+            },
+            new Option<string>("--certificate")
+            {
+                Description = "a PEM file with the certificate and those above it; read again when it changes",
+            },
+            new Option<string>("--certificate-key")
+            {
+                Description = "the PEM file of the certificate's key, where it is another",
+            },
+            new Option<string>("--trusted-proxy")
+            {
+                Description = "the addresses of proxies that pass on calls and have a certificate of their own",
+            },
+            new Option<string>("--proxy-name-header")
+            {
+                Description = "the header by which a trusted proxy says who was signed in there",
+            },
+            new Option<string>("--hosts")
+            {
+                Description = "host names that it answers to, besides those in its certificate and --url",
+            },
+            new Option<string>("--url")
+            {
+                Description = "the address that people call it by, for links that are sent to them",
             },
             new Option<string>("--vault-key") { Description = "the file of the key that secrets are kept under" },
         };

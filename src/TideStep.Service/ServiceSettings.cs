@@ -1,5 +1,6 @@
 using System.Globalization;
 using TideStep.Core.Documents;
+using TideStep.Service.World;
 
 namespace TideStep.Service;
 
@@ -27,6 +28,12 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
     /// <summary>A Markdown file that the console shows as a page of its own, or null.</summary>
     public string? Guide { get; init; }
 
+    /// <summary>Where it can be called besides loopback.</summary>
+    public Doors Doors { get; init; } = Doors.None;
+
+    /// <summary>The address that stands in links that are sent to people, without a slash at its end.</summary>
+    public string ForPeople => Doors.Url?.GetLeftPart(UriPartial.Authority) ?? $"http://127.0.0.1:{Port}";
+
     /// <exception cref="FormatException">A port or a pace is none, in words.</exception>
     public static ServiceSettings From(IConfiguration configuration)
     {
@@ -45,6 +52,7 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
         )
         {
             VaultKey = configuration["vault-key"],
+            Doors = Doors.From(configuration),
             NodeLimit = LimitOf(configuration["node-limit"] ?? "30 s"),
             Guide =
                 configuration["guide"] is not { } guide ? null

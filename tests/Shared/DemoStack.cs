@@ -34,17 +34,21 @@ public sealed class DemoStack : IAsyncDisposable
     private Process? _fleet;
     private Process? _service;
     private bool _mounted;
+    private string[] _options = [];
 
     private DemoStack(double pace)
     {
         _pace = pace;
-        (Port, FleetPort) = FreePorts();
+        (Port, FleetPort, DoorPort) = FreePorts();
         Service = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}") };
         Fleet = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{FleetPort}") };
     }
 
     public int Port { get; }
     public int FleetPort { get; }
+
+    /// <summary>A free port for a door to the network.</summary>
+    public int DoorPort { get; }
 
     /// <summary>The service's API with the access key and a name.</summary>
     public HttpClient Service { get; }
@@ -59,17 +63,20 @@ public sealed class DemoStack : IAsyncDisposable
 
     /// <summary>The stack with the demo's estate, or with the tiny one of twelve members.</summary>
     /// <param name="past">Whether the demo's earlier nights are in it, and it is started with its guide.</param>
+    /// <param name="options">What else the service is started with.</param>
     /// <param name="room">A size, as in "96m", of a file system of its own for the data folder; for root.</param>
     public static async Task<DemoStack> StartAsync(
         double pace = 600,
         bool tiny = false,
         bool empty = false,
         bool past = false,
-        string? room = null
+        string? room = null,
+        Func<DemoStack, string[]>? options = null
     )
     {
         var of = tiny ? "tiny/" : "";
         var stack = new DemoStack(pace);
+        stack._options = options?.Invoke(stack) ?? [];
         try
         {
             foreach (
@@ -176,7 +183,7 @@ public sealed class DemoStack : IAsyncDisposable
             "Service",
             "tidestep-service",
             (ends, later),
-            ["--port", $"{Port}", "--pace", $"{_pace}", "--console", console, .. guide]
+            ["--port", $"{Port}", "--pace", $"{_pace}", "--console", console, .. guide, .. _options]
         );
         if (ends is null && ready)
             await Answers(Service, "/health/ready", _service);
@@ -377,10 +384,30 @@ public sealed class DemoStack : IAsyncDisposable
     /// <summary>Runs <c>tidestep</c> with a profile of its own: what is signed in with stands there.</summary>
     public Task<Ran> CliAt(string home, params string[] arguments) => CliAs("Wren Hale", null, arguments, home);
 
-    private async Task<Ran> CliAs(string name, int? columns, string[] arguments, string? home = null)
+    /// <summary>Runs <c>tidestep</c> on another machine, from where it calls this one.</summary>
+    /// <param name="machine">The network namespace.</param>
+    /// <param name="server">The service's address.</param>
+    public Task<Ran> CliFrom(string machine, string server, string home, params string[] arguments) =>
+        CliAs("Wren Hale", null, arguments, home, (machine, server));
+
+    private async Task<Ran> CliAs(
+        string name,
+        int? columns,
+        string[] arguments,
+        string? home = null,
+        (string Machine, string Server)? from = null
+    )
     {
         var start = Program("Cli", "tidestep", arguments);
         start.Environment["TIDESTEP_HOME"] = home ?? _work;
+        if (from is { } elsewhere)
+        {
+            start.Environment["TIDESTEP_SERVER"] = elsewhere.Server;
+            start.Environment["TIDESTEP_DATA"] = home;
+            start.ArgumentList.Insert(0, start.FileName);
+            start.ArgumentList.Insert(0, $"--net=/run/netns/{elsewhere.Machine}");
+            start.FileName = "nsenter";
+        }
         start.Environment["COLUMNS"] = $"{columns}";
         start.Environment["TIDESTEP_NAME"] = name;
         (start.RedirectStandardOutput, start.RedirectStandardError) = (true, true);
@@ -556,21 +583,20 @@ public sealed class DemoStack : IAsyncDisposable
         }
     }
 
-    // Both are held at once, or the second could be the first again; and no two stacks of a process get the same.
-    private static (int, int) FreePorts()
+    // All are held at once, or the second could be the first again; and no two stacks of a process get the same.
+    private static (int, int, int) FreePorts()
     {
         while (true)
         {
-            using var one = new TcpListener(IPAddress.Loopback, 0);
-            using var other = new TcpListener(IPAddress.Loopback, 0);
-            one.Start();
-            other.Start();
-            var (first, second) = (((IPEndPoint)one.LocalEndpoint).Port, ((IPEndPoint)other.LocalEndpoint).Port);
+            var held = Enumerable.Range(0, 3).Select(_ => new TcpListener(IPAddress.Loopback, 0)).ToList();
+            held.ForEach(l => l.Start());
+            var ports = held.Select(l => ((IPEndPoint)l.LocalEndpoint).Port).ToList();
+            held.ForEach(l => l.Dispose());
             lock (_given)
-                if (!_given.Contains(first) && !_given.Contains(second))
+                if (!ports.Any(_given.Contains))
                 {
-                    _given.UnionWith([first, second]);
-                    return (first, second);
+                    _given.UnionWith(ports);
+                    return (ports[0], ports[1], ports[2]);
                 }
         }
     }

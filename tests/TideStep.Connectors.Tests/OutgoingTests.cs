@@ -17,7 +17,7 @@ public sealed class OutgoingTests
     [InlineData("http://[::1]:7470/", "this service")]
     public async Task What_is_never_called_is_refused_before_anything_is_sent(string address, string why)
     {
-        using var http = new HttpClient(Outgoing.Handler(7470));
+        using var http = new HttpClient(Outgoing.Handler([7470]));
         var refused = await Assert.ThrowsAnyAsync<HttpRequestException>(() => http.GetAsync(new Uri(address)));
         Assert.Contains(why, $"{refused.Message} {refused.InnerException?.Message}");
     }
@@ -33,7 +33,7 @@ public sealed class OutgoingTests
                     ? new[] { IPAddress.Parse("169.254.169.254") }
                     : [IPAddress.Loopback]
             );
-        using var http = new HttpClient(Outgoing.Handler(7470, Resolve));
+        using var http = new HttpClient(Outgoing.Handler([7470], Resolve));
         await Assert.ThrowsAnyAsync<HttpRequestException>(() =>
             http.GetAsync(new Uri("http://metadata.marram.example/"))
         );
@@ -61,7 +61,7 @@ public sealed class OutgoingTests
             context.Response.RedirectLocation = $"http://127.0.0.1:{port}/tide";
             context.Response.Close();
         });
-        using var http = new HttpClient(Outgoing.Handler(7470));
+        using var http = new HttpClient(Outgoing.Handler([7470]));
         var folder = Directory.CreateTempSubdirectory("tidestep-outgoing").FullName;
         var said = await new WebhookSender(http, new Secrets(folder), TimeProvider.System).SendAsync(
             new Uri($"http://127.0.0.1:{leading}/"),

@@ -3,8 +3,8 @@ using TideStep.Tests;
 
 namespace TideStep.EndToEnd;
 
-/// <summary>A team of four on the command line, each as what they are: one is refused, another signs, a role that is
-/// taken away stops the person and not the run.</summary>
+/// <summary>A team of four on the command line of two machines, over TLS, each as what they are: one is refused, another
+/// signs, a role that is taken away stops the person and not the run.</summary>
 public sealed class TeamTests
 {
     private const string Password = "a heron stands on one leg";
@@ -12,7 +12,22 @@ public sealed class TeamTests
     [Fact]
     public async Task A_planner_an_operator_an_approver_and_an_administrator_carry_one_run()
     {
-        await using var stack = await DemoStack.StartAsync(pace: 60);
+        using var machines = new Machines();
+        Vouching vouching = null!;
+        await using var stack = await DemoStack.StartAsync(pace: 60, options: its =>
+        {
+            vouching = new Vouching(its.Work);
+            var certificate = vouching.Certificate("service.pem", false, machines.Here);
+            _server = $"https://{machines.Here}:{its.DoorPort}";
+            return ["--listen", $"{machines.Here}:{its.DoorPort}", "--certificate", certificate, "--url", _server];
+        });
+        using var _ = vouching;
+        _machineOf["Iris Vane"] = _machineOf["Wren Hale"] = machines.One;
+        _machineOf["Odo Marsh"] = _machineOf["Tamsin Reed"] = machines.Other;
+        // A machine that doesn't know the authority is told so, and nothing is sent.
+        var untrusting = await AsAsync(stack, "Iris Vane", "whoami");
+        Assert.Equal(3, untrusting.Status);
+        Assert.Contains("nobody that is trusted vouches for its certificate", untrusting.Error);
         await File.AppendAllTextAsync(stack.Demo("estate.yaml"), "\nsign-offs:\n  start: {lasts: 2 d}\n");
         await stack.Good("estate", "import", stack.Demo("estate.yaml"));
         await JoinAsync(stack, "Iris Vane", "look", "administer");
@@ -60,37 +75,60 @@ public sealed class TeamTests
         Assert.Contains("\"who\":", await GoodAsync(stack, "Iris Vane", "record", "export"));
 
         // A key goes to the service that it was made for and to no other.
-        var elsewhere = await AsAsync(stack, "Tamsin Reed", "whoami", "--server", $"http://localhost:{stack.Port}");
+        var elsewhere = await stack.CliAt(HomeOf(stack, "Tamsin Reed"), "whoami");
         Assert.Contains("local administrator", elsewhere.Output);
+        // And the local administrator's goes to no door but this machine's own.
+        await File.WriteAllTextAsync(Path.Combine(HomeOf(stack, "Tamsin Reed"), "key"), stack.Key);
+        var taken = await AsAsync(
+            stack,
+            "Tamsin Reed",
+            "login",
+            "--token-file",
+            Path.Combine(HomeOf(stack, "Tamsin Reed"), "key")
+        );
+        Assert.Contains("nobody is signed in", taken.Error);
         Assert.Contains("signed out", await GoodAsync(stack, "Tamsin Reed", "logout"));
         Assert.Equal(2, (await AsAsync(stack, "Tamsin Reed", "logout")).Status);
     }
 
+    private readonly Dictionary<string, string> _machineOf = [];
+    private string _server = "";
+
     private static string HomeOf(DemoStack stack, string name) => Path.Combine(stack.Work, name.Replace(' ', '-'));
 
-    private static Task<DemoStack.Ran> AsAsync(DemoStack stack, string name, params string[] arguments) =>
-        stack.CliAt(HomeOf(stack, name), arguments);
+    private Task<DemoStack.Ran> AsAsync(DemoStack stack, string name, params string[] arguments) =>
+        stack.CliFrom(_machineOf[name], _server, HomeOf(stack, name), arguments);
 
-    private static async Task<string> GoodAsync(DemoStack stack, string name, params string[] arguments)
+    private async Task<string> GoodAsync(DemoStack stack, string name, params string[] arguments)
     {
         var ran = await AsAsync(stack, name, arguments);
         Assert.True(ran.Status == 0, $"{name}: {string.Join(' ', arguments)} ended with {ran.Status}: {ran.Error}");
         return ran.Output;
     }
 
-    private static async Task JoinAsync(DemoStack stack, string name, params string[] roles)
+    private async Task JoinAsync(DemoStack stack, string name, params string[] roles)
     {
         var link = Regex
-            .Match(await stack.Good(["person", "invite", name, "--role", .. roles]), "http://.*#[0-9a-f]+")
+            .Match(await stack.Good(["person", "invite", name, "--role", .. roles]), "https://.*#[0-9a-f]+")
             .Value;
         var file = Path.Combine(stack.Work, "password");
         await File.WriteAllTextAsync(file, Password);
-        await GoodAsync(stack, name, "login", "--invitation", link, "--password-file", file);
+        await GoodAsync(
+            stack,
+            name,
+            "login",
+            "--invitation",
+            link,
+            "--password-file",
+            file,
+            "--authority",
+            Path.Combine(stack.Work, "authority.pem")
+        );
         var profile = new FileInfo(Path.Combine(HomeOf(stack, name), "profile.json"));
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, profile.UnixFileMode);
         Assert.DoesNotContain(Password, await File.ReadAllTextAsync(profile.FullName));
     }
 
-    private static Task SignInAsync(DemoStack stack, string name) =>
+    private Task SignInAsync(DemoStack stack, string name) =>
         GoodAsync(stack, name, "login", "--name", name, "--password-file", Path.Combine(stack.Work, "password"));
 }

@@ -26,44 +26,53 @@ public static class SignInCommands
         {
             Description = "a file with a token, or - for standard input, instead of a name and a password",
         };
+        var authority = new Option<string?>("--authority")
+        {
+            Description =
+                "a PEM file of who vouches for the service's certificate, where the machine does not know them",
+        };
         return context.Command(
             "login",
             "Sign in to a service; what is shown to it from then on is kept in your profile, for it alone",
             async (result, output, ct) =>
             {
                 var address = Profile.AddressOf(result.GetValue(context.Server));
+                var vouches = result.GetValue(authority) is { } pem ? Path.GetFullPath(pem) : null;
+                using var unknown = Profile.Connect(address, null, null, vouches);
                 var key = result.GetValue(token) is { } file
                     ? await ReadAsync(file, ct)
                     : await SignInAsync(
-                        address,
+                        unknown,
                         result.GetValue(name),
                         result.GetValue(password),
                         result.GetValue(invitation),
                         ct
                     );
-                using var client = new ServiceClient(address, key, null);
+                using var client = Profile.Connect(address, key, null, vouches);
                 var me = await client.GetAsync<MeView>("/api/me", ct);
-                var profile = Profile.Load();
-                (profile with { Keys = profile.Keys.SetItem(Profile.PlaceOf(address), key) }).Save();
+                var (profile, place) = (Profile.Load(), Profile.PlaceOf(address));
+                if (vouches is not null)
+                    profile = profile with { Authorities = profile.Authorities.SetItem(place, vouches) };
+                (profile with { Keys = profile.Keys.SetItem(place, key) }).Save();
                 Tell(me, address, output);
                 return Exit.Done;
             },
             name,
             password,
             invitation,
-            token
+            token,
+            authority
         );
     }
 
     private static async Task<string> SignInAsync(
-        Uri address,
+        ServiceClient client,
         string? name,
         string? passwordFile,
         string? invitation,
         CancellationToken ct
     )
     {
-        using var client = new ServiceClient(address, null, null);
         if (invitation is not null)
         {
             var chosen = await PasswordAsync("a password, at least 12 characters: ", passwordFile, ct);
@@ -142,7 +151,7 @@ public static class SignInCommands
                 (profile with { Keys = profile.Keys.Remove(place) }).Save();
                 try
                 {
-                    using var client = new ServiceClient(address, key, null);
+                    using var client = Profile.Connect(address, key, null);
                     await client.PostAsync("/api/sign-out", null, ct);
                 }
                 catch (RefusedException e) when (e.Status == 401)

@@ -159,6 +159,15 @@ public sealed class AccessDesk(IAccessStore store, TimeProvider time)
         return (joined, null);
     }
 
+    /// <summary>The person of that name, who was not removed; null where there is none.</summary>
+    public async Task<Person?> NamedAsync(string name, CancellationToken ct)
+    {
+        var key = AccountRules.KeyOf(name);
+        return (await PeopleAsync(ct)).FirstOrDefault(p =>
+            p is { RemovedAt: null, SetAside: false } && AccountRules.KeyOf(p.Name) == key
+        );
+    }
+
     /// <summary>The person of that name and password; null where there is none. It takes as long for a name that nobody
     /// has.</summary>
     public async Task<Person?> KnowAsync(string name, string password, CancellationToken ct)

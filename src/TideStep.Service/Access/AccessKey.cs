@@ -38,6 +38,10 @@ public sealed class AccessKey
         given is not null
         && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given), Encoding.UTF8.GetBytes(Value));
 
+    /// <summary>What only this installation can say of a text.</summary>
+    public string SealOf(string text) =>
+        Convert.ToHexStringLower(HMACSHA256.HashData(Encoding.UTF8.GetBytes(Value), Encoding.UTF8.GetBytes(text)));
+
     /// <summary>A ticket that opens the console once, within an hour, for a person or who has the local key.</summary>
     public string NewTicket(string person = Caller.LocalId, long stamp = 0)
     {

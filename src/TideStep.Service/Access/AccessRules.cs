@@ -1,14 +1,14 @@
-using System.Net;
 using System.Security.Cryptography;
 using System.Text;
 using TideStep.Core.Access;
 using TideStep.Core.Documents;
 using TideStep.Engine.Estates;
+using TideStep.Service.World;
 
 namespace TideStep.Service.Access;
 
-/// <summary>Who may call: by a Host header that names this service, with this installation's key, a token or a session,
-/// and with a role that the route takes (<see cref="Permissions"/>).</summary>
+/// <summary>Who may call: with this installation's key, a token or a session, or as a trusted proxy says, and with a role
+/// that the route takes (<see cref="Permissions"/>).</summary>
 public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estates, ServiceSettings settings)
 {
     private const string NameHeader = "Tide-Step-Name";
@@ -17,8 +17,10 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
     /// it.</summary>
     private const string SessionHeader = "Tide-Step-Session";
 
-    /// <summary>The name of the session's cookie: one per port, for a browser sends it to all of a machine.</summary>
-    public string Cookie => $"tidestep-session-{settings.Port}";
+    /// <summary>The name of the session's cookie. Under TLS no other host and no path can set it; without, there is one
+    /// per port, for a browser sends it to all ports of a machine.</summary>
+    public string CookieOf(HttpContext http) =>
+        http.Request.IsHttps ? "__Host-tidestep-session" : $"tidestep-session-{settings.Port}";
 
     /// <summary>Who calls; null where nobody knows.</summary>
     public static Caller? CallerOf(HttpContext http) => http.Features.Get<Caller>();
@@ -28,17 +30,7 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
 
     public async Task PassAsync(HttpContext http, RequestDelegate next)
     {
-        Hardened(http.Response.Headers);
-        if (http.Request.Host.Host is var host && host is not ("localhost" or "127.0.0.1" or "[::1]"))
-        {
-            await Refuse(
-                http,
-                HttpStatusCode.MisdirectedRequest,
-                $"this service does not answer to the name '{host}'",
-                "Call it by 127.0.0.1 or localhost."
-            );
-            return;
-        }
+        Hardened(http.Response.Headers, http.Request.IsHttps);
         if (!http.Request.Path.StartsWithSegments("/api"))
         {
             await next(http);
@@ -53,7 +45,7 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
     }
 
     // OWASP's list of headers for answers of a page and of an API.
-    private static void Hardened(IHeaderDictionary headers)
+    private static void Hardened(IHeaderDictionary headers, bool tls)
     {
         headers.ContentSecurityPolicy =
             "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -63,22 +55,50 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
         headers["Referrer-Policy"] = "no-referrer";
         headers["Cross-Origin-Resource-Policy"] = "same-origin";
         headers["Cross-Origin-Opener-Policy"] = "same-origin";
+        if (tls)
+            headers.StrictTransportSecurity = "max-age=31536000";
     }
 
     private async Task<Caller?> KnownAsync(HttpContext http)
     {
         var bearer = http.Request.Headers.Authorization.ToString();
         if (bearer.StartsWith("Bearer ", StringComparison.Ordinal))
-            return key.Fits(bearer[7..])
-                    ? await NamedAsync(new Caller(CallerKind.Local, Caller.LocalId, "", Grants.All, "key"), http)
-                // What comes in with a header is no browser's doing: no other page can send it.
-                : await desk.CallerOfAsync(bearer[7..], http.RequestAborted) is { } shown
-                    ? await NamedAsync(shown with { Session = null }, http)
-                : null;
-        return
-            http.Request.Cookies[Cookie] is { Length: > 0 } cookie
+            return await ShownAsync(bearer[7..], http);
+        if (
+            http.Request.Cookies[CookieOf(http)] is { Length: > 0 } cookie
             && await desk.CallerOfAsync(cookie, http.RequestAborted) is { Session: not null } caller
-            ? await NamedAsync(caller, http)
+        )
+            return await NamedAsync(caller, http);
+        return await ByProxyAsync(http);
+    }
+
+    // What comes in with a header is no browser's doing: no other page can send it. The local key is this machine's.
+    private async Task<Caller?> ShownAsync(string shown, HttpContext http)
+    {
+        if (key.Fits(shown))
+            return Arrivals.Of(http).Here
+                ? await NamedAsync(new Caller(CallerKind.Local, Caller.LocalId, "", Grants.All, "key"), http)
+                : null;
+        return await desk.CallerOfAsync(shown, http.RequestAborted) is { } caller
+            ? await NamedAsync(caller with { Session = null }, http)
+            : null;
+    }
+
+    // A trusted proxy says who was signed in there; only people who are known here come in by it.
+    private async Task<Caller?> ByProxyAsync(HttpContext http)
+    {
+        if (settings.Doors.NameHeader is not { } header || !Arrivals.Of(http).ByProxy)
+            return null;
+        var name = http.Request.Headers[header].ToString().Trim();
+        return name.Length > 0 && await desk.NamedAsync(name, http.RequestAborted) is { } person
+            ? new Caller(
+                CallerKind.Person,
+                person.Id,
+                person.Name,
+                person.Roles,
+                "proxy",
+                key.SealOf($"{person.Id} {person.Stamp}")
+            )
             : null;
     }
 
@@ -182,7 +202,4 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
                 : $"Ask {string.Join(", ", others.Take(5))}{(others.Count > 5 ? " or others" : "")}."
         );
     }
-
-    private static Task Refuse(HttpContext http, HttpStatusCode status, string what, string hint) =>
-        Answers.Problem((int)status, new Problem(what, null, hint)).ExecuteAsync(http);
 }

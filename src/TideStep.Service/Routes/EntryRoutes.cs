@@ -78,7 +78,7 @@ public static class EntryRoutes
                 AccessRules.CallerOf(http) is { Kind: not CallerKind.Program } caller
                     ? Results.Ok(
                         new LinkView(
-                            $"http://{http.Request.Host}/enter/"
+                            $"{http.Request.Scheme}://{http.Request.Host}/enter/"
                                 + key.NewTicket(caller.Id, (await desk.FindPersonAsync(caller.Id, ct))?.Stamp ?? 0)
                         )
                     )
@@ -132,9 +132,9 @@ public static class EntryRoutes
                     var bearer = http.Request.Headers.Authorization.ToString();
                     var shown = bearer.StartsWith("Bearer ", StringComparison.Ordinal)
                         ? bearer[7..]
-                        : http.Request.Cookies[rules.Cookie] ?? "";
+                        : http.Request.Cookies[rules.CookieOf(http)] ?? "";
                     await desk.EndAsync(shown, ct);
-                    http.Response.Cookies.Delete(rules.Cookie);
+                    http.Response.Cookies.Delete(rules.CookieOf(http));
                     return Results.NoContent();
                 }
             )
@@ -214,14 +214,15 @@ public static class EntryRoutes
         CancellationToken ct
     )
     {
-        if (http.Request.Cookies[rules.Cookie] is { Length: > 0 } before)
+        if (http.Request.Cookies[rules.CookieOf(http)] is { Length: > 0 } before)
             await desk.EndAsync(before, ct);
         http.Response.Cookies.Append(
-            rules.Cookie,
+            rules.CookieOf(http),
             await desk.BeginAsync(person, stamp, $"{http.Connection.RemoteIpAddress}", ct),
             new CookieOptions
             {
                 HttpOnly = true,
+                Secure = http.Request.IsHttps,
                 SameSite = SameSiteMode.Strict,
                 IsEssential = true,
                 Path = "/",

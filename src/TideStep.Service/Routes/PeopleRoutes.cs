@@ -236,9 +236,14 @@ public static class PeopleRoutes
     private static InvitedView InvitedOf(HttpContext http, Person person, string invitation) =>
         new(
             ViewOf(person),
-            $"{http.Request.Scheme}://{http.Request.Host}/join#{invitation}",
+            $"{AddressFor(http)}/join#{invitation}",
             person.InvitedUntil ?? person.MadeAt + AccessDesk.Invited
         );
+
+    // Whoever invites on the service's own machine sends the link to people who are elsewhere.
+    private static string AddressFor(HttpContext http) =>
+        http.RequestServices.GetRequiredService<ServiceSettings>().Doors.Url?.GetLeftPart(UriPartial.Authority)
+        ?? $"{http.Request.Scheme}://{http.Request.Host}";
 
     private static PersonView ViewOf(Person person) =>
         new(

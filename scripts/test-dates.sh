@@ -9,6 +9,7 @@ need chromium chromium
 . scripts/postgres.sh
 trap 'pg_end; rm -f "${preload:-}" "${log:-}"' EXIT
 if [ "${BUILT:-}" = "" ]; then
+  PACKAGES=all scripts/console.sh
   make --no-print-directory build
   dotnet build TideStep.slnx -v q -c Release --nologo
 fi

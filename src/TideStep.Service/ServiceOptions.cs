@@ -42,7 +42,7 @@ public static class ServiceOptions
             new Option<string>("--listen")
             {
                 Description =
-                    "addresses besides loopback, as 0.0.0.0:7443, parted by commas; with --certificate or --trusted-proxy",
+                    "addresses besides loopback, as 0.0.0.0:7443,[::]:7443; with --certificate or --trusted-proxy",
             },
             new Option<string>("--certificate")
             {

@@ -3,8 +3,8 @@ using TideStep.Tests;
 
 namespace TideStep.EndToEnd;
 
-/// <summary>A team of four on the command line of two machines, over TLS, each as what they are: one is refused, another
-/// signs, a role that is taken away stops the person and not the run.</summary>
+/// <summary>A team of four on the command line of two machines, over TLS, each as what they are: one is refused,
+/// another signs, a role that is taken away stops the person and not the run.</summary>
 public sealed class TeamTests
 {
     private const string Password = "a heron stands on one leg";

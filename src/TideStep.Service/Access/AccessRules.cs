@@ -7,8 +7,8 @@ using TideStep.Service.World;
 
 namespace TideStep.Service.Access;
 
-/// <summary>Who may call: with this installation's key, a token or a session, or as a trusted proxy says, and with a role
-/// that the route takes (<see cref="Permissions"/>).</summary>
+/// <summary>Who may call: with this installation's key, a token or a session, or as a trusted proxy says, and with a
+/// role that the route takes (<see cref="Permissions"/>).</summary>
 public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estates, ServiceSettings settings)
 {
     private const string NameHeader = "Tide-Step-Name";

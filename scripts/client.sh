@@ -5,7 +5,7 @@
 shapes=(
   ArtefactLine FetchStanding FollowUpLine KeepingTimes KeptRehearsal LibraryView MemberView MissingLine NoticeLine
   NoticeRuleLine PlanLine PlanSignOffs PlanView PointAnswer PointView ReadingLine ReadingThen RebuiltView RehearsalsView
-  MadeToken MeView InvitedView PersonView RecordLineView RecordVerdict ReturnPathView RoundView ScheduleView SignedIn StagingLine StagingView SurveyLine SurveyProgress TimeLine TokenView
+  MadeToken LackView MeView InvitedView PersonView RecordLineView RecordVerdict ReturnPathView RoundView ScheduleView SealedAnew SignedIn StagingLine StagingView SurveyLine SurveyProgress TimeLine TokenView
 )
 dotnet tool restore >/dev/null
 made=$(mktemp --suffix .cs)

@@ -339,6 +339,37 @@ namespace TideStep.Client.Shapes
     }
 
     [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class LackView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public LackView(System.Collections.Generic.IReadOnlyList<string> @calls, string? @hint, string @why)
+        {
+            this.Why = @why;
+            this.Hint = @hint;
+            this.Calls = @calls;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("why")]
+        public string Why { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("hint")]
+        public string? Hint { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("calls")]
+        public System.Collections.Generic.IReadOnlyList<string> Calls { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
     public partial class LibraryView
     {
         [System.Text.Json.Serialization.JsonConstructor]
@@ -400,7 +431,7 @@ namespace TideStep.Client.Shapes
     public partial class MeView
     {
         [System.Text.Json.Serialization.JsonConstructor]
-        public MeView(string @id, CallerKind @kind, string @name, bool @named, System.Collections.Generic.IReadOnlyList<string> @roles, string? @session)
+        public MeView(string @id, CallerKind @kind, System.Collections.Generic.IReadOnlyList<LackView> @lacks, string @name, bool @named, System.Collections.Generic.IReadOnlyList<string> @roles, string? @session)
         {
             this.Id = @id;
             this.Name = @name;
@@ -408,6 +439,7 @@ namespace TideStep.Client.Shapes
             this.Roles = @roles;
             this.Session = @session;
             this.Named = @named;
+            this.Lacks = @lacks;
         }
 
         [System.Text.Json.Serialization.JsonPropertyName("id")]
@@ -427,6 +459,9 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("named")]
         public bool Named { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("lacks")]
+        public System.Collections.Generic.IReadOnlyList<LackView> Lacks { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 
@@ -1240,6 +1275,29 @@ namespace TideStep.Client.Shapes
 
         [System.Text.Json.Serialization.JsonPropertyName("next")]
         public System.DateTimeOffset? Next { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class SealedAnew
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public SealedAnew(int @secrets)
+        {
+            this.Secrets = @secrets;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("secrets")]
+        public int Secrets { get; }
 
         private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
 

@@ -1,3 +1,5 @@
+using System.Collections.Concurrent;
+using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
 using TideStep.Core.Documents;
@@ -73,29 +75,29 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
     /// named.</summary>
     /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
     public string MarkOf(string? reference) =>
-        reference is null ? "" : Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(BytesOf(reference)));
+        reference is null ? "" : Convert.ToHexString(SHA256.HashData(BytesOf(reference)));
 
-    /// <summary>Takes the values of secrets out of a text, whole or line by line, so that no output shows
-    /// one.</summary>
+    // What finds a value, by its mark; a run asks for the same few again and again.
+    private readonly ConcurrentDictionary<string, Regex?> _forms = new();
+    private const int MostForms = 256;
+
+    /// <summary>Takes the values of secrets out of a text, in every form that a far side is likely to print them in, so
+    /// that no output shows one.</summary>
     /// <param name="names">The secrets.</param>
     /// <exception cref="ConnectorException">There is no such secret, or others may read its file.</exception>
     public string Mask(IReadOnlyCollection<string> names, string text)
     {
-        foreach (var value in names.Select(TextOf))
-        foreach (
-            var part in value
-                .Split('\n')
-                .Select(l => l.Trim())
-                .Append(value.Trim())
-                .Where(p => p.Length >= ShortestMasked)
-                .OrderByDescending(p => p.Length)
-        )
-            text = text.Replace(part, "•••");
+        foreach (var name in names)
+        {
+            var value = TextOf(name);
+            if (_forms.Count > MostForms)
+                _forms.Clear();
+            var mark = Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(value)));
+            if (_forms.GetOrAdd(mark, _ => SecretForms.Of(value)) is { } forms)
+                text = forms.Replace(text, "•••");
+        }
         return text;
     }
-
-    // A shorter text would take half of any output with it.
-    private const int ShortestMasked = 4;
 
     /// <summary>The name that a reference holds.</summary>
     public static string NameOf(string reference)

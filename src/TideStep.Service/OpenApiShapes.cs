@@ -17,6 +17,9 @@ internal static class OpenApiShapes
     // Which of these roles a call takes; known where anybody will do who is signed in.
     private const string Takes = "x-takes";
 
+    // That a call takes a person's own word: no program's, and not that of whoever has the local key.
+    private const string Own = "x-own-word";
+
     // Of what comes in only that must be there which has no other value.
     private const string Incoming = "Request";
 
@@ -57,7 +60,11 @@ internal static class OpenApiShapes
         foreach (var (path, item) in document.Paths)
         foreach (var (method, operation) in item.Operations ?? [])
             if (Permissions.Of(method.Method, path) is { } permission)
+            {
                 operation.AddExtension(Takes, new JsonNodeExtension(WordsOf(permission)));
+                if (permission.Own)
+                    operation.AddExtension(Own, new JsonNodeExtension(true));
+            }
         return Task.CompletedTask;
     }
 

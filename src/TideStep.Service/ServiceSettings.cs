@@ -51,7 +51,7 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
             new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c))
         )
         {
-            VaultKey = configuration["vault-key"],
+            VaultKey = configuration["vault-key"] ?? CredentialOf("vault-key"),
             Doors = Doors.From(configuration),
             NodeLimit = LimitOf(configuration["node-limit"] ?? "30 s"),
             Guide =
@@ -60,6 +60,14 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
                 : throw new FormatException($"there is no file {guide}: name another with --guide"),
         };
     }
+
+    // Where a service manager gives credentials, as systemd does by this variable.
+    private static string? CredentialOf(string name) =>
+        Environment.GetEnvironmentVariable("CREDENTIALS_DIRECTORY") is { Length: > 0 } folder
+        && Path.Combine(folder, name) is var file
+        && File.Exists(file)
+            ? file
+            : null;
 
     private static int PortOf(string text) =>
         int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var port) && port <= 65535

@@ -105,7 +105,10 @@ public sealed class ParameterTests
                     : throw new ConnectorException(new Problem($"there is no secret '{names.First()}'"), lasting: true),
         };
         carriage.Far.Prints = (_, action) =>
-            action is { Verb: "command", Arguments: ["join", ..] } ? "joined with heron-7" : "";
+            action is { Verb: "command", Arguments: ["join", ..] } ? "joined with heron-7"
+            // A step that was given nothing of it prints what it found.
+            : action is { Verb: "start" } ? "started, and found heron-7"
+            : "";
         var owner = await carriage.OwnerAsync(start: true);
         var working = owner.ExecuteAsync(default);
         Assert.Equal("there is no secret 'key'", (await Carriage.UntilAsync(owner, working, s => s.Halt)).Why);

@@ -71,7 +71,7 @@ public sealed class AccessTests : IAsyncLifetime
         await PersonAsync("Iris Vane", "look", "administer");
 
     // Every call with what it takes, as the OpenAPI document tells it.
-    private static async Task<IReadOnlyList<(string Method, string Pattern, string[]? Takes)>> RoutesAsync(
+    private static async Task<IReadOnlyList<(string Method, string Pattern, string[]? Takes, bool Own)>> RoutesAsync(
         HttpClient http
     ) =>
         [
@@ -82,7 +82,8 @@ public sealed class AccessTests : IAsyncLifetime
                         (
                             m.Key.ToUpperInvariant(),
                             p.Key,
-                            ((JsonArray?)m.Value!["x-takes"])?.Select(t => (string)t!).ToArray()
+                            ((JsonArray?)m.Value!["x-takes"])?.Select(t => (string)t!).ToArray(),
+                            (bool?)m.Value!["x-own-word"] ?? false
                         )
                     )
                 ),
@@ -140,11 +141,11 @@ public sealed class AccessTests : IAsyncLifetime
             );
             using var here = Http((string)made["shown"]!);
             using var there = Http((string)elsewhere["shown"]!);
-            foreach (var (method, pattern, takes) in routes)
+            foreach (var (method, pattern, takes, own) in routes)
             {
                 if (takes is ["anonymous"] || pattern == "/api/sign-out")
                     continue;
-                var may = takes is ["known"] || takes!.Contains($"{role}");
+                var may = takes is ["known"] || takes!.Contains($"{role}") && !own;
                 var answer = await AskAsync(here, method, pattern);
                 // A program has no browser to make a link for.
                 if (pattern != "/api/links")
@@ -164,6 +165,34 @@ public sealed class AccessTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Two_people_are_two_neither_a_program_nor_the_local_key_is_one_of_them()
+    {
+        await AdministratorAsync();
+        var (key, _) = await PersonAsync("Tamsin Reed", "look", "sign");
+        using var approver = Http(key);
+        var made = await Good(
+            _stack.Service.PostAsJsonAsync(
+                "/api/tokens",
+                new
+                {
+                    name = "night watch",
+                    roles = new[] { "sign" },
+                    lastDay = $"{DemoStack.Now:yyyy-MM-dd}",
+                }
+            )
+        );
+        using var program = Http((string)made["shown"]!);
+        foreach (var (method, pattern, _, own) in (await RoutesAsync(_stack.Service)).Where(r => r.Own))
+        {
+            Assert.NotEqual(HttpStatusCode.Forbidden, await AskAsync(approver, method, pattern));
+            Assert.Equal(HttpStatusCode.Forbidden, await AskAsync(program, method, pattern));
+            Assert.Equal(HttpStatusCode.Forbidden, await AskAsync(_stack.Service, method, pattern));
+        }
+        var refused = await _stack.Service.PostAsJsonAsync("/api/waivers/second", new { finding = "x" });
+        Assert.Contains("local administrator is whoever has the local key", await refused.Content.ReadAsStringAsync());
+    }
+
+    [Fact]
     public async Task Who_is_refused_is_told_what_it_takes_and_who_has_it()
     {
         await AdministratorAsync();
@@ -175,6 +204,23 @@ public sealed class AccessTests : IAsyncLifetime
         var problem = (await refused.Content.ReadFromJsonAsync<JsonNode>())!;
         Assert.Equal("this takes the role 'run'", (string)problem["title"]!);
         Assert.Equal("Ask Odo Marsh.", (string)problem["problems"]![0]!["hint"]!);
+        // It is told beforehand as well: of every call whether they may, as the calls themselves then answer.
+        var lacks = (await http.GetFromJsonAsync<JsonObject>("/api/me"))!["lacks"]!.AsArray();
+        var run = lacks.Single(l => ((JsonArray)l!["calls"]!).Any(c => (string)c! == "POST /api/runs"));
+        Assert.Equal(("this takes the role 'run'", "Ask Odo Marsh."), ((string)run!["why"]!, (string)run["hint"]!));
+        var mayNot = lacks.SelectMany(l => (JsonArray)l!["calls"]!).Select(c => (string)c!).ToHashSet();
+        foreach (var (method, pattern, takes, _) in await RoutesAsync(_stack.Service))
+            if (takes is not (["anonymous"] or ["known"]))
+                Assert.Equal(
+                    mayNot.Contains($"{method} {pattern}"),
+                    await AskAsync(http, method, pattern) == HttpStatusCode.Forbidden
+                );
+        Assert.Equal(
+            ["somebody's own word is asked for here"],
+            (await _stack.Service.GetFromJsonAsync<JsonObject>("/api/me"))!["lacks"]!
+                .AsArray()
+                .Select(l => (string)l!["why"]!)
+        );
     }
 
     [Fact]

@@ -1,6 +1,7 @@
 import { Button, FileInput, NativeSelect, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Trouble } from '../parts/Loaded';
 import { api, told } from '../shared/client';
 import { contentOf } from '../shared/files';
@@ -181,10 +182,10 @@ export function TableImport({ product, products }: { product: Product; products:
               ✓ Put into the document of {product.title}, revision {rules.data.revision}.
             </p>
           ) : (
-            <Button loading={rules.isPending} onClick={() => rules.mutate(rules.data?.revision)}>
+            <Act call="POST /api/catalogue/rules" loading={rules.isPending} onClick={() => rules.mutate(rules.data?.revision)}>
               Put {draft.lines.length === 1 ? 'this rule' : `these ${String(draft.lines.length)} rules`} into the catalogue as{' '}
               {name || 'nobody yet'}
-            </Button>
+            </Act>
           )}
         </div>
       )}

@@ -3,6 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
 import { State } from '../parts/State';
@@ -135,9 +136,9 @@ function Keep({ id, stored, text, onClose }: { id: string; stored: Stored | null
       <Differences before={stored?.body ?? ''} after={text} />
       <Trouble of={keep.error} />
       <p style={{ display: 'flex', gap: '0.5rem' }}>
-        <Button loading={keep.isPending} onClick={() => keep.mutate()}>
+        <Act call="POST /api/documents" loading={keep.isPending} onClick={() => keep.mutate()}>
           Keep it as revision {(stored?.revision ?? 0) + 1}
-        </Button>
+        </Act>
         <Button variant="default" onClick={onClose}>
           Not yet
         </Button>

@@ -1,6 +1,6 @@
-import { Button } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Confirm } from '../parts/Confirm';
 import { Lines, type Column } from '../parts/Lines';
 import { Loaded } from '../parts/Loaded';
@@ -44,9 +44,15 @@ export function ArtefactsPage() {
       value: (a) => a.neededBy.length,
       cell: (a) =>
         a.safeToRemove ? (
-          <Button variant="default" size="compact-sm" aria-label={`give up ${a.name}`} onClick={() => setRemoving(a)}>
+          <Act
+            call="DELETE /api/artefacts/{name}"
+            variant="default"
+            size="compact-sm"
+            aria-label={`give up ${a.name}`}
+            onClick={() => setRemoving(a)}
+          >
             no plan: give it up …
-          </Button>
+          </Act>
         ) : (
           <span title={a.neededBy.join('\n')}>{many(a.neededBy.length, 'plan')}</span>
         ),
@@ -110,6 +116,7 @@ function GiveUpArtefact({ of: a, onClose }: { of: Artefact; onClose: () => void 
   });
   return (
     <Confirm
+      call="DELETE /api/artefacts/{name}"
       title={`Give up ${a.name}`}
       act={`Give up ${size(a.bytes)}`}
       danger

@@ -2,6 +2,7 @@ import { Button, Select, TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useDeferredValue } from 'react';
 import { Link, useSearchParams } from 'react-router';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
 import { api, told } from '../shared/client';
@@ -171,13 +172,13 @@ function Surveys({ component }: { component?: string }) {
         data={everies.map(([value, label]) => ({ value, label }))}
         onChange={(v) => every.mutate(v ?? '')}
       />
-      <Button disabled={survey.isPending} onClick={() => survey.mutate()}>
+      <Act call="POST /api/surveys" disabled={survey.isPending} onClick={() => survey.mutate()}>
         {survey.isPending
           ? `Reading ${progress.data ? `${String(progress.data.read)} of ${String(progress.data.all)}` : ''} …`
           : component
             ? `Survey ${component}`
             : 'Survey everything'}
-      </Button>
+      </Act>
     </>
   );
 }

@@ -94,6 +94,7 @@ export function GalleryPage() {
       </div>
       {asking && (
         <Confirm
+          call="POST /api/runs/{run}/decisions"
           title="Return as far as the start"
           act="Return"
           danger

@@ -1,6 +1,8 @@
 import { Button, Group, Modal, Textarea } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
 import { useActingName } from '../shared/useActingName';
+import type { Call } from '../shared/may';
+import { Act } from './Act';
 import { Trouble } from './Loaded';
 
 /** What is asked before something is done: what it does, to whom, what is lost; the reason where one is needed. Nothing happens before its button. */
@@ -13,6 +15,7 @@ export function Confirm({
   pending,
   error,
   ready = true,
+  call,
   onAct,
   onClose,
 }: {
@@ -25,6 +28,8 @@ export function Confirm({
   pending: boolean;
   error: Error | null;
   ready?: boolean;
+  /** The call that it makes. */
+  call: Call;
   onAct: (reason: string) => void;
   onClose: () => void;
 }) {
@@ -54,9 +59,9 @@ export function Confirm({
         )}
         <Trouble of={error} />
         <Group mt="md" gap="sm">
-          <Button type="submit" color={danger ? 'alarm' : undefined} disabled={wanting || !ready} loading={pending}>
+          <Act call={call} type="submit" color={danger ? 'alarm' : undefined} disabled={wanting || !ready} loading={pending}>
             {act}
-          </Button>
+          </Act>
           <Button variant="default" onClick={onClose}>
             Not now
           </Button>

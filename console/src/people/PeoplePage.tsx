@@ -134,6 +134,7 @@ function PersonRow({ person, onInvited }: { person: Person; onInvited: (invited:
         )}
         {asking === 'roles' && (
           <Confirm
+            call="PUT /api/people/{id}"
             title={`What ${person.name} may do`}
             act="Give these roles"
             pending={change.isPending}
@@ -147,6 +148,7 @@ function PersonRow({ person, onInvited }: { person: Person; onInvited: (invited:
         )}
         {asking === 'remove' && (
           <Confirm
+            call="DELETE /api/people/{id}"
             title={`Let ${person.name} in no more`}
             act={`Remove ${person.name}`}
             danger

@@ -86,6 +86,7 @@ export function Tokens() {
       </Loaded>
       {revoking && (
         <Confirm
+          call="DELETE /api/tokens/{id}"
           title={`Let ${revoking.name} in no more`}
           act="Revoke its token"
           danger
@@ -117,6 +118,7 @@ function Make({ onClose }: { onClose: (made?: Shapes['MadeToken']) => void }) {
   const make = useMutation({ mutationFn: () => told(api.POST('/api/tokens', { body: { name, roles, lastDay } })), onSuccess: onClose });
   return (
     <Confirm
+      call="POST /api/tokens"
       title="A token for a program"
       act="Make it"
       pending={make.isPending}

@@ -1,8 +1,9 @@
-import { Button, FileInput } from '@mantine/core';
+import { FileInput } from '@mantine/core';
 import { DateInput } from '@mantine/dates';
 import '@mantine/dates/styles.css';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Confirm } from '../parts/Confirm';
 import { Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
@@ -55,9 +56,9 @@ export function FindingsTab({ digest }: { digest: string }) {
           )
         }
         actions={
-          <Button loading={check.isPending} onClick={() => check.mutate()}>
+          <Act call="POST /api/plans/{digest}/checks" loading={check.isPending} onClick={() => check.mutate()}>
             {round.data ? 'Check again' : 'Check now'}
-          </Button>
+          </Act>
         }
       >
         <Trouble of={round.error ?? check.error ?? agree.error} />
@@ -75,9 +76,15 @@ export function FindingsTab({ digest }: { digest: string }) {
             <span>
               {w.by} accepts “{w.finding}”: {w.reason}. A second person has to agree.
             </span>
-            <Button variant="default" size="compact-sm" disabled={agree.isPending} onClick={() => agree.mutate(w.finding)}>
+            <Act
+              call="POST /api/waivers/second"
+              variant="default"
+              size="compact-sm"
+              disabled={agree.isPending}
+              onClick={() => agree.mutate(w.finding)}
+            >
               Agree
-            </Button>
+            </Act>
           </p>
         ))}
       </Panel>
@@ -153,14 +160,15 @@ function Line({ finding: f, onAccept }: { finding: Finding; onAccept: () => void
       <td className="nowrap">{f.moves.length > 4 ? `${String(f.moves.length)} moves` : f.moves.join(', ')}</td>
       <td className="n">
         {stands(f) && !nobodyMayAccept.includes(f.check) && (
-          <Button
+          <Act
+            call={f.check === 'manual' ? 'POST /api/plans/{digest}/signatures' : 'POST /api/waivers'}
             variant="default"
             size="compact-sm"
             aria-label={`${f.check === 'manual' ? 'sign' : 'accept'} ${idOf(f)}`}
             onClick={onAccept}
           >
             {f.check === 'manual' ? 'Sign …' : 'Accept …'}
-          </Button>
+          </Act>
         )}
       </td>
     </tr>
@@ -201,6 +209,7 @@ function Accept({ plan, finding, onClose }: { plan: string; finding: Finding; on
   });
   return (
     <Confirm
+      call={manual ? 'POST /api/plans/{digest}/signatures' : 'POST /api/waivers'}
       title={idOf(finding)}
       act={manual ? 'Sign' : 'Accept'}
       reason={{ label: manual ? 'What you did or saw, for the report' : 'Why it may be borne, for the report', needed: true }}

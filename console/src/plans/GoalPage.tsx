@@ -4,6 +4,7 @@ import '@mantine/dates/styles.css';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
 import { api, told } from '../shared/client';
@@ -42,17 +43,23 @@ export function GoalPage() {
         title="A new plan"
         actions={
           <>
-            <Button
+            <Act
+              call="POST /api/paths"
               variant={path.data?.found ? 'default' : 'filled'}
               disabled={!asks(draft)}
               loading={path.isPending}
               onClick={() => path.mutate(crypto.randomUUID())}
             >
               Find the path
-            </Button>
-            <Button disabled={!path.data?.found || path.data.alreadyMet} loading={make.isPending} onClick={() => make.mutate()}>
+            </Act>
+            <Act
+              call="POST /api/plans"
+              disabled={!path.data?.found || path.data.alreadyMet}
+              loading={make.isPending}
+              onClick={() => make.mutate()}
+            >
               Make the plan
-            </Button>
+            </Act>
           </>
         }
       />

@@ -1,6 +1,7 @@
 import { Button, Tabs } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { Fact, Facts, PageHead } from '../parts/Panel';
 import { api, told } from '../shared/client';
@@ -62,9 +63,9 @@ function Kept({ kept: { digest, plan } }: { kept: Shapes['PlanView'] }) {
                 <Button component={Link} variant="default" to={`/plans/${encodeURIComponent(digest)}/findings`}>
                   Is it ready?
                 </Button>
-                <Button loading={open.isPending} onClick={() => open.mutate()}>
+                <Act call="POST /api/runs" loading={open.isPending} onClick={() => open.mutate()}>
                   Open a run of it
-                </Button>
+                </Act>
               </>
             )}
           </>

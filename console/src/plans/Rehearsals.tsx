@@ -1,6 +1,7 @@
-import { Button, NumberInput } from '@mantine/core';
+import { NumberInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { Fact, Facts, Panel } from '../parts/Panel';
 import { State } from '../parts/State';
@@ -60,9 +61,9 @@ export function Rehearsals({ digest }: { digest: string }) {
               hideControls
             />
           </label>
-          <Button type="submit" variant="default" loading={rehearse.isPending}>
+          <Act call="POST /api/plans/{digest}/rehearsals" type="submit" variant="default" loading={rehearse.isPending}>
             Rehearse in simulated time
-          </Button>
+          </Act>
         </form>
       }
     >

@@ -1,6 +1,7 @@
-import { Button, NativeSelect, TextInput } from '@mantine/core';
+import { NativeSelect, TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
@@ -85,9 +86,9 @@ export function SignOffs({ digest }: { digest: string }) {
                     />
                     {decision !== '' && <TextInput label="After" w={90} value={after} onChange={(e) => setAfter(e.currentTarget.value)} />}
                     <TextInput label="Note" w={240} value={note} onChange={(e) => setNote(e.currentTarget.value)} />
-                    <Button type="submit" loading={sign.isPending}>
+                    <Act call="POST /api/plans/{digest}/sign-offs" type="submit" loading={sign.isPending}>
                       Sign as {name || 'nobody yet'}
-                    </Button>
+                    </Act>
                   </div>
                   {/* What was refused to somebody is not said of whoever acts now. */}
                   <Trouble of={sign.variables === name ? sign.error : null} />

@@ -1,7 +1,8 @@
-import { Button, Checkbox, Select } from '@mantine/core';
+import { Checkbox, Select } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import { Act } from '../parts/Act';
 import { Confirm } from '../parts/Confirm';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
@@ -53,7 +54,8 @@ function FollowUps({ run }: { run: Run }) {
                         {f.owner ?? 'nobody’s yet'}, until {day(f.due)}; {f.why}
                       </div>
                     </span>
-                    <Button
+                    <Act
+                      call="POST /api/follow-ups"
                       variant="default"
                       size="compact-sm"
                       aria-label={`done: ${f.what}`}
@@ -61,7 +63,7 @@ function FollowUps({ run }: { run: Run }) {
                       onClick={() => done.mutate(f.id)}
                     >
                       Done
-                    </Button>
+                    </Act>
                   </li>
                 ))}
               </ul>
@@ -95,9 +97,9 @@ function Points({ run }: { run: Run }) {
       title="Rollback points"
       actions={
         picked.length > 0 && (
-          <Button variant="default" onClick={() => setGiving(true)}>
+          <Act call="POST /api/points/give-up" variant="default" onClick={() => setGiving(true)}>
             Give up {picked.length} …
-          </Button>
+          </Act>
         )
       }
     >
@@ -188,9 +190,9 @@ function LeadBack({ run }: { run: Run }) {
               onChange={(v) => setAsFarAs(v ?? 'start')}
             />
           )}
-          <Button variant="default" disabled={path.data?.open !== true} onClick={() => setAsking(true)}>
+          <Act call="POST /api/runs/{run}/return" variant="default" disabled={path.data?.open !== true} onClick={() => setAsking(true)}>
             Lead it back …
-          </Button>
+          </Act>
         </>
       }
     >
@@ -208,6 +210,7 @@ function LeadBack({ run }: { run: Run }) {
       </Loaded>
       {asking && (
         <Confirm
+          call="POST /api/runs/{run}/return"
           title={`Lead back ${run.label || run.run}`}
           act="Lead it back"
           reason={{ label: 'Reason, for the journal', needed: true }}

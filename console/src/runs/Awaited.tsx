@@ -1,6 +1,7 @@
-import { Button, Checkbox, FileInput, Textarea, TextInput } from '@mantine/core';
+import { Checkbox, FileInput, Textarea, TextInput } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Trouble } from '../parts/Loaded';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
@@ -83,9 +84,15 @@ function AwaitedPerson({ run, waits, now }: { run: string; waits: PersonAwaited;
             <Checkbox mt="xs" label="It can’t be taken back" checked={kept} onChange={(e) => setKept(e.currentTarget.checked)} />
           )}
           {kept && <TextInput mt="xs" label="Whose it is from now on" value={owner} onChange={(e) => setOwner(e.currentTarget.value)} />}
-          <Button mt="xs" type="submit" disabled={evidence.trim().length === 0} loading={sign.isPending}>
+          <Act
+            call="POST /api/runs/{run}/signatures"
+            mt="xs"
+            type="submit"
+            disabled={evidence.trim().length === 0}
+            loading={sign.isPending}
+          >
             {kept ? 'Leave it to be done' : 'Sign'} as {name || 'nobody yet'}
-          </Button>
+          </Act>
           <Trouble of={sign.error} />
         </form>
       </div>
@@ -130,9 +137,9 @@ export function AwaitedSignOff({ run }: { run: Run }) {
           }}
         >
           <TextInput label="Note" value={note} onChange={(e) => setNote(e.currentTarget.value)} />
-          <Button mt="xs" type="submit" loading={sign.isPending}>
+          <Act call="POST /api/runs/{run}/sign-offs" mt="xs" type="submit" loading={sign.isPending}>
             Sign as {name || 'nobody yet'}
-          </Button>
+          </Act>
           <Trouble of={sign.error} />
         </form>
       </div>

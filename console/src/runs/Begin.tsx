@@ -1,8 +1,9 @@
-import { Button, Popover } from '@mantine/core';
+import { Popover } from '@mantine/core';
 import { DateTimePicker } from '@mantine/dates';
 import '@mantine/dates/styles.css';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Trouble } from '../parts/Loaded';
 import { api, told } from '../shared/client';
 import type { Run } from '../shared/shapes';
@@ -21,14 +22,16 @@ export function Begin({ run }: { run: Run }) {
     <>
       <Trouble of={start.error} />
       {waits ? (
-        <Button loading={start.isPending} onClick={() => start.mutate({ notAtATime: true })}>
+        <Act call="POST /api/runs/{run}/start" loading={start.isPending} onClick={() => start.mutate({ notAtATime: true })}>
           Begin now
-        </Button>
+        </Act>
       ) : (
         <>
           <Popover withinPortal position="bottom-end">
             <Popover.Target>
-              <Button variant="default">Start at …</Button>
+              <Act call="POST /api/runs/{run}/start" variant="default">
+                Start at …
+              </Act>
             </Popover.Target>
             <Popover.Dropdown>
               <DateTimePicker
@@ -41,19 +44,20 @@ export function Begin({ run }: { run: Run }) {
                 submitButtonProps={{ 'aria-label': 'take this time' }}
                 popoverProps={{ withinPortal: false }}
               />
-              <Button
+              <Act
+                call="POST /api/runs/{run}/start"
                 mt="xs"
                 disabled={!at}
                 loading={start.isPending}
                 onClick={() => start.mutate({ at: new Date(at ?? '').toISOString() })}
               >
                 Start at that time
-              </Button>
+              </Act>
             </Popover.Dropdown>
           </Popover>
-          <Button loading={start.isPending} onClick={() => start.mutate({})}>
+          <Act call="POST /api/runs/{run}/start" loading={start.isPending} onClick={() => start.mutate({})}>
             Start
-          </Button>
+          </Act>
         </>
       )}
     </>

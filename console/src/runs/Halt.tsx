@@ -1,6 +1,7 @@
 import { Button, Modal, Select, TextInput } from '@mantine/core';
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Confirm } from '../parts/Confirm';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
@@ -99,7 +100,8 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
             <div key={way} className="halt-way" role="group" aria-label={wayTitles[way]}>
               <h3>{wayTitles[way]}</h3>
               {its.map((d) => (
-                <Button
+                <Act
+                  call="POST /api/runs/{run}/decisions"
                   key={d.decision}
                   variant={d.decision === 'try-again' ? 'filled' : 'default'}
                   fullWidth
@@ -108,7 +110,7 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
                   onClick={() => setChoosing(d)}
                 >
                   {decisions[d.decision].title}
-                </Button>
+                </Act>
               ))}
             </div>
           ))}
@@ -184,6 +186,7 @@ function Choice({ run, decision, onClose }: { run: Run; decision: Decision; onCl
   const path = outlook.data;
   return (
     <Confirm
+      call="POST /api/runs/{run}/decisions"
       title={text.title}
       act={back ? 'Return' : text.title}
       danger={text.danger}

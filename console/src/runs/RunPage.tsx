@@ -1,7 +1,8 @@
-import { Button, Tabs } from '@mantine/core';
+import { Tabs } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
+import { Act } from '../parts/Act';
 import { Confirm } from '../parts/Confirm';
 import { Trouble } from '../parts/Loaded';
 import { Fact, Facts, PageHead } from '../parts/Panel';
@@ -136,19 +137,19 @@ function Head({ run, connected, now }: { run: Run; connected: boolean; now: numb
           <Trouble of={say.error ?? (holding ? null : hold.error)} />
           <Begin run={run} />
           {(run.status === 'running' || run.status === 'waiting') && (
-            <Button variant="default" loading={hold.isPending && !holding} onClick={() => hold.mutate(false)}>
+            <Act call="POST /api/runs/{run}/hold" variant="default" loading={hold.isPending && !holding} onClick={() => hold.mutate(false)}>
               Hold at the next safe place
-            </Button>
+            </Act>
           )}
           {run.status === 'holding' && (
-            <Button variant="default" onClick={() => setHolding(true)}>
+            <Act call="POST /api/runs/{run}/hold" variant="default" onClick={() => setHolding(true)}>
               Hold at once …
-            </Button>
+            </Act>
           )}
           {(run.status === 'held' || run.status === 'holding') && (
-            <Button loading={say.isPending} onClick={() => say.mutate()}>
+            <Act call="POST /api/runs/{run}/go-on" loading={say.isPending} onClick={() => say.mutate()}>
               Go on
-            </Button>
+            </Act>
           )}
         </>
       }
@@ -164,6 +165,7 @@ function Head({ run, connected, now }: { run: Run; connected: boolean; now: numb
       )}
       {holding && (
         <Confirm
+          call="POST /api/runs/{run}/hold"
           title="Hold at once"
           act="Hold at once"
           danger

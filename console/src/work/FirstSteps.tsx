@@ -1,7 +1,8 @@
-import { Button, Textarea, TextInput } from '@mantine/core';
+import { Textarea, TextInput } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { Act } from '../parts/Act';
 import { Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
 import { api, told } from '../shared/client';
@@ -40,9 +41,13 @@ export function FirstSteps() {
             onChange={(e) => setAccount(e.currentTarget.value)}
           />
           <p>
-            <Button disabled={hosts.length === 0 || account.trim() === '' || make.isPending} onClick={() => make.mutate()}>
+            <Act
+              call="POST /api/documents"
+              disabled={hosts.length === 0 || account.trim() === '' || make.isPending}
+              onClick={() => make.mutate()}
+            >
               {hosts.length === 0 ? 'Make the first estate' : `Make an estate of ${String(hosts.length)} hosts`}
-            </Button>
+            </Act>
           </p>
           <Trouble of={make.error} />
           <p className="soft">

@@ -4,6 +4,7 @@ import '@mantine/dates/styles.css';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
+import { Act } from '../parts/Act';
 import { Lines, type Column } from '../parts/Lines';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
@@ -44,9 +45,15 @@ export function FollowUpsPage() {
       value: () => '',
       cell: (f) =>
         !f.done && (
-          <Button variant="default" size="compact-sm" aria-label={`change: ${f.what}`} onClick={() => setChanging(f)}>
+          <Act
+            call="POST /api/follow-ups"
+            variant="default"
+            size="compact-sm"
+            aria-label={`change: ${f.what}`}
+            onClick={() => setChanging(f)}
+          >
             Change …
-          </Button>
+          </Act>
         ),
     },
   ];
@@ -118,17 +125,18 @@ function Change({ of: f, onClose }: { of: FollowUp; onClose: () => void }) {
       </div>
       <Trouble of={say.error} />
       <p style={{ display: 'flex', gap: '0.5rem', marginTop: '0.9rem' }}>
-        <Button loading={say.isPending} onClick={() => say.mutate({ done: true })}>
+        <Act call="POST /api/follow-ups" loading={say.isPending} onClick={() => say.mutate({ done: true })}>
           It is done
-        </Button>
-        <Button
+        </Act>
+        <Act
+          call="POST /api/follow-ups"
           variant="default"
           onClick={() =>
             say.mutate({ ...(owner !== (f.owner ?? '') && { owner }), ...(due && { due: new Date(`${due}T12:00:00`).toISOString() }) })
           }
         >
           Keep owner, day and note
-        </Button>
+        </Act>
         <Button variant="subtle" onClick={onClose}>
           Not now
         </Button>

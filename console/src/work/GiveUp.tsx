@@ -23,6 +23,7 @@ export function GiveUp({ points, onClose }: { points: Point[]; onClose: (done: b
   const left = give.data?.filter((a) => !a.gone) ?? [];
   return (
     <Confirm
+      call="POST /api/points/give-up"
       title={`Give up ${many(points.length, 'rollback point')}`}
       act={`Give up ${String(points.length)}, ${size(points.reduce((n, p) => n + p.bytes, 0))}`}
       danger

@@ -1,6 +1,6 @@
-import { Button } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
+import { Act } from '../parts/Act';
 import { Lines, type Column } from '../parts/Lines';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { PageHead, Panel } from '../parts/Panel';
@@ -65,9 +65,14 @@ export function NoticesPage() {
                         <td>{r.target}</td>
                         <td>{r.at.map(words).join(', ')}</td>
                         <td className="n">
-                          <Button variant="default" size="compact-sm" onClick={() => attempt.mutate(r.id)}>
+                          <Act
+                            call="POST /api/notices/rules/{rule}/try"
+                            variant="default"
+                            size="compact-sm"
+                            onClick={() => attempt.mutate(r.id)}
+                          >
                             Try it
-                          </Button>
+                          </Act>
                         </td>
                       </tr>
                     ))}

@@ -1,6 +1,7 @@
-import { Button, TextInput } from '@mantine/core';
+import { TextInput } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Act } from '../parts/Act';
 import { Loaded, Trouble } from '../parts/Loaded';
 import { Fact, Facts, PageHead, Panel } from '../parts/Panel';
 import { State } from '../parts/State';
@@ -132,9 +133,16 @@ function Kept({ of: key, title, now }: { of: keyof Shapes['KeepingTimes']; title
             value={text}
             onChange={(e) => setText(e.currentTarget.value)}
           />
-          <Button type="submit" variant="default" size="compact-sm" disabled={text.trim() === ''} loading={put.isPending}>
+          <Act
+            call="PUT /api/keeping"
+            type="submit"
+            variant="default"
+            size="compact-sm"
+            disabled={text.trim() === ''}
+            loading={put.isPending}
+          >
             Set
-          </Button>
+          </Act>
         </form>
         <Trouble of={put.error} />
       </td>

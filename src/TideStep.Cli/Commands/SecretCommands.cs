@@ -1,4 +1,6 @@
 using System.CommandLine;
+using System.Text.Json;
+using TideStep.Client.Shapes;
 using TideStep.Core.Documents;
 
 namespace TideStep.Cli.Commands;
@@ -69,6 +71,20 @@ public static class SecretCommands
                     return Exit.Done;
                 },
                 name
+            )
+        );
+        secret.Subcommands.Add(
+            context.Remote(
+                "rotate",
+                "Seal all that is kept under a new key; runs go on meanwhile",
+                async (_, client, output, ct) =>
+                {
+                    var anew = (await client.PostAsync("/api/secrets/rotation", null, ct)).Deserialize<SealedAnew>(
+                        Json.Options
+                    )!;
+                    output.Write(anew, () => output.Line($"Sealed under a new key: {anew.Secrets}."));
+                    return Exit.Done;
+                }
             )
         );
         return secret;

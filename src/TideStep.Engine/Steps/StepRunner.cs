@@ -27,6 +27,7 @@ internal sealed class StepRunner(RunContext context, RunLog log, NodeFence fence
     private const int TailLength = 2000;
 
     private readonly StepProof _proof = new(context, log);
+    private readonly HiddenSecrets _hidden = new(context, log);
     private readonly StepCapture _captures = new(context, log, fence);
 
     /// <summary>The output so far of attempts that still run.</summary>
@@ -397,8 +398,8 @@ internal sealed class StepRunner(RunContext context, RunLog log, NodeFence fence
                 }
             absentSince = reading is not null ? null : absentSince ?? context.Time.GetUtcNow();
             await TellSilenceAsync(step, absentSince);
-            if (reading is not null && RunBinding.SecretsOf(step) is { Count: > 0 } secrets)
-                reading = reading with { Output = context.Mask(secrets, reading.Output) };
+            if (reading is not null)
+                reading = reading with { Output = _hidden.In(step, reading.Output) };
             switch (reading?.Phase)
             {
                 case AttemptPhase.Ended:

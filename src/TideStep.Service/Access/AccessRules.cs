@@ -3,6 +3,7 @@ using System.Text;
 using TideStep.Core.Access;
 using TideStep.Core.Documents;
 using TideStep.Engine.Estates;
+using TideStep.Service.Routes;
 using TideStep.Service.World;
 
 namespace TideStep.Service.Access;
@@ -186,11 +187,49 @@ public sealed class AccessRules(AccessKey key, AccessDesk desk, EstateDesk estat
         if (permission.Any.Count == 0)
             return null;
         var estate = (await estates.CurrentEstateAsync(ct))?.Id;
-        if (permission.Any.Any(r => caller.Grants.Give(r, estate)))
-            return null;
+        return IsLacking(caller, permission, estate)
+            ? Lack(caller, permission, estate, await desk.PeopleAsync(ct))
+            : null;
+    }
+
+    /// <summary>The calls that somebody may not make, with why and who may.</summary>
+    public async Task<IReadOnlyList<LackView>> LacksAsync(Caller caller, CancellationToken ct)
+    {
+        var estate = (await estates.CurrentEstateAsync(ct))?.Id;
+        var lacking = Permissions.All.Where(r => r.Value.Any.Count > 0 && IsLacking(caller, r.Value, estate)).ToList();
+        if (lacking.Count == 0)
+            return [];
+        var people = await desk.PeopleAsync(ct);
+        return
+        [
+            .. lacking
+                .GroupBy(r => Lack(caller, r.Value, estate, people))
+                .Select(g => new LackView(
+                    g.Key.What,
+                    g.Key.Hint,
+                    [.. g.Select(r => r.Key).Order(StringComparer.Ordinal)]
+                )),
+        ];
+    }
+
+    private static bool IsLacking(Caller caller, Permission permission, string? estate) =>
+        permission.Own && IsNobodys(caller) || !permission.Any.Any(r => caller.Grants.Give(r, estate));
+
+    // Two people have to be two: neither a program nor whoever has the key is one of them.
+    private static bool IsNobodys(Caller caller) =>
+        caller.Kind == CallerKind.Program || caller.Name == Caller.LocalName;
+
+    private static Problem Lack(Caller caller, Permission permission, string? estate, IReadOnlyList<Person> people)
+    {
+        if (permission.Own && IsNobodys(caller))
+            return new Problem(
+                "somebody's own word is asked for here",
+                $"{caller.Name} is {(caller.Kind == CallerKind.Program ? "a program" : "whoever has the local key")}",
+                "Sign in by your name."
+            );
         var roles = string.Join(" or ", permission.Any.Select(r => $"'{r.Word()}'"));
         var has = caller.Grants.IsEmpty ? "no role" : $"the roles {Grants.Words(caller.Grants)}";
-        var others = (await desk.PeopleAsync(ct))
+        var others = people
             .Where(p => p.RemovedAt is null && permission.Any.Any(r => p.Roles.Give(r, estate)))
             .Select(p => p.Name)
             .ToList();

@@ -85,7 +85,7 @@ public sealed class ActionRecord(IAccessStore store, TimeProvider time, ILogger<
             FromOf(http),
             // Of an address that no route has, and of a link that opens, only so much.
             $"{http.Request.Method} {pattern ?? "(no such call)"}",
-            pattern is null || !http.Request.Path.StartsWithSegments("/api") ? "" : AboutOf(http.Request.Path),
+            pattern is null || !http.Request.Path.StartsWithSegments("/api") ? "" : AboutOf(MadeOf(http)),
             status,
             status < 400 ? "done"
                 : status < 500 ? "refused"
@@ -93,9 +93,18 @@ public sealed class ActionRecord(IAccessStore store, TimeProvider time, ILogger<
         );
     }
 
-    // The kind and the identifier, without what is asked of it.
+    // What was made by the call, where it made something that has an address of its own.
+    private static PathString MadeOf(HttpContext http) =>
+        http.Response.Headers.Location is [{ } made] && made.StartsWith("/api/", StringComparison.Ordinal)
+            ? new PathString(made)
+            : http.Request.Path;
+
+    // The kind and the identifier, without what is asked of it; how somebody comes in is about nothing.
     private static string AboutOf(PathString path) =>
-        string.Join('/', path.Value!.Split('/', StringSplitOptions.RemoveEmptyEntries).Skip(1).Take(2));
+        path.Value!.Split('/', StringSplitOptions.RemoveEmptyEntries) is [_, var kind, .. var rest]
+        && kind is not ("sign-in" or "sign-out" or "join" or "links")
+            ? string.Join('/', rest.Take(1).Prepend(kind))
+            : "";
 
     private static string FromOf(HttpContext http) => http.Connection.RemoteIpAddress?.ToString() ?? "";
 

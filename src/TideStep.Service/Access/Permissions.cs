@@ -7,12 +7,16 @@ namespace TideStep.Service.Access;
 /// <summary>What a call takes.</summary>
 /// <param name="Any">Any of these roles is enough; everybody who is known where there is none.</param>
 /// <param name="Anonymous">Whether even who is unknown may call.</param>
-public sealed record Permission(IReadOnlyList<Role> Any, bool Anonymous = false);
+/// <param name="Own">Whether somebody's own word is asked for: two people have to be two, and neither a program nor
+/// whoever has the key of the data folder is one of them.</param>
+public sealed record Permission(IReadOnlyList<Role> Any, bool Anonymous = false, bool Own = false);
 
 /// <summary>Which role each route takes: all of them in one table (11-access). A route that is not in it answers
 /// nobody.</summary>
 public static partial class Permissions
 {
+    private const string OwnWord = ", one's own word";
+
     private static readonly (string Takes, string Routes)[] Table =
     [
         ("anonymous", "POST /api/sign-in; POST /api/join"),
@@ -57,7 +61,7 @@ public static partial class Permissions
             """
         ),
         (
-            "sign",
+            "sign, one's own word",
             """
             POST /api/plans/{digest}/sign-offs; DELETE /api/plans/{digest}/sign-offs; POST /api/runs/{run}/sign-offs;
             POST /api/waivers/second
@@ -70,7 +74,8 @@ public static partial class Permissions
             POST /api/artefacts/fetch; POST /api/artefacts/folder; POST /api/artefacts/uploads;
             HEAD /api/artefacts/uploads/{id}; PATCH /api/artefacts/uploads/{id}; DELETE /api/artefacts/uploads/{id};
             DELETE /api/artefacts/{name}; POST /api/catalogue/rules; POST /api/catalogue/tables; POST /api/documents;
-            GET /api/secrets; PUT /api/secrets/{name}; DELETE /api/secrets/{name}; POST /api/notices/rules/{rule}/try
+            GET /api/secrets; PUT /api/secrets/{name}; DELETE /api/secrets/{name}; POST /api/secrets/rotation;
+            POST /api/notices/rules/{rule}/try
             """
         ),
         (
@@ -105,6 +110,10 @@ public static partial class Permissions
         {
             "anonymous" => new Permission([], true),
             "known" => new Permission([]),
+            _ when takes.EndsWith(OwnWord, StringComparison.Ordinal) => Read(takes[..^OwnWord.Length]) with
+            {
+                Own = true,
+            },
             _ => new Permission([.. takes.Split(' ').Select(r => Grants.TryParse(r)!.Role)]),
         };
 }

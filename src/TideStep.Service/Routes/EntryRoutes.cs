@@ -17,14 +17,22 @@ public sealed record JoinRequest(string Invitation, string Password);
 /// <param name="Session">What a browser's calls that change something carry in the header
 /// <c>Tide-Step-Session</c>.</param>
 /// <param name="Named">Whether the name is theirs; else whoever has the local key says who acts.</param>
+/// <param name="Lacks">What they may not do.</param>
 public sealed record MeView(
     string Id,
     string Name,
     CallerKind Kind,
     IReadOnlyList<string> Roles,
     string? Session,
-    bool Named
+    bool Named,
+    IReadOnlyList<LackView> Lacks
 );
+
+/// <summary>Calls that somebody may not make.</summary>
+/// <param name="Why">What they take.</param>
+/// <param name="Hint">Who may.</param>
+/// <param name="Calls">Each as <c>POST /api/runs/{run}/start</c>.</param>
+public sealed record LackView(string Why, string? Hint, IReadOnlyList<string> Calls);
 
 /// <summary>What a program shows from now on: it is told once.</summary>
 public sealed record SignedIn(string Name, string? Key);
@@ -140,7 +148,7 @@ public static class EntryRoutes
             )
             .Produces(204)
             .WithSummary("End this session");
-        app.MapGet("/api/me", (HttpContext http) =>
+        app.MapGet("/api/me", async (HttpContext http, AccessRules rules, CancellationToken ct) =>
                 AccessRules.CallerOf(http) is { } caller
                     ? Results.Ok(
                         new MeView(
@@ -149,7 +157,8 @@ public static class EntryRoutes
                             caller.Kind,
                             [.. caller.Grants.Select(g => g.ToString())],
                             caller.Session,
-                            caller.Kind != CallerKind.Local || caller.Name == Caller.LocalName
+                            caller.Kind != CallerKind.Local || caller.Name == Caller.LocalName,
+                            await rules.LacksAsync(caller, ct)
                         )
                     )
                     : Results.Unauthorized()

@@ -148,7 +148,10 @@ public static class RunRoutes
                                 (run, var problem) = await desk.OpenAsync(request.Plan, label, by, alive);
                                 refused = problem is null ? [] : [problem];
                             }
-                            return run is null ? null : (201, new OpenedRun(run));
+                            if (run is null)
+                                return null;
+                            http.Response.Headers.Location = $"/api/runs/{run}";
+                            return (201, new OpenedRun(run));
                         },
                         () =>
                             refused is [{ Absent: true }]

@@ -7,6 +7,9 @@ namespace TideStep.Service.Routes;
 /// <summary>A secret's value; it goes in and never comes out.</summary>
 public sealed record SecretValue(string Value);
 
+/// <summary>How many secrets were sealed under a new key.</summary>
+public sealed record SealedAnew(int Secrets);
+
 /// <summary>Routes of the service's own store of secrets.</summary>
 public static class SecretRoutes
 {
@@ -44,5 +47,19 @@ public static class SecretRoutes
             )
             .Produces(204)
             .WithSummary("Give a secret up");
+        api.MapPost("/secrets/rotation", (SecretVault vault) =>
+            {
+                try
+                {
+                    return Results.Ok(new SealedAnew(vault.Rotate()));
+                }
+                catch (ConnectorException e)
+                {
+                    return Answers.Problem(409, e.Problem);
+                }
+            })
+            .Produces<SealedAnew>()
+            .ProducesProblem(409)
+            .WithSummary("Seal all secrets under a new key");
     }
 }

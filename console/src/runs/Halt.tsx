@@ -6,6 +6,7 @@ import { Confirm } from '../parts/Confirm';
 import { Panel } from '../parts/Panel';
 import { State } from '../parts/State';
 import { api, told } from '../shared/client';
+import { useMay } from '../shared/may';
 import type { Decision, DecisionKind, Guard, Plan, Run } from '../shared/shapes';
 import { moment, spanOf, until } from '../shared/times';
 import { sentence } from '../shared/words';
@@ -26,6 +27,7 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
   const out = block?.lanes.filter((l) => l.state && !['in-service', 'reverted'].includes(l.state)) ?? [];
   const turnBack = plan?.blocks.find((b) => b.number === run.currentBlock)?.turnBack;
   const window = plan?.windows.find((w) => (block ? w.firstMove <= block.move && block.move <= w.lastMove : false));
+  const whyNot = useMay('POST /api/runs/{run}/decisions');
   const halted = run.halt !== undefined;
   const offered = ways
     .map((way) => ({ way, its: run.decisions.filter((d) => decisions[d.decision].way === way) }))
@@ -95,25 +97,28 @@ export function Halt({ run, plan, now }: { run: Run; plan?: Plan; now: number })
             </dd>
           </dl>
         </div>
-        <div className="halt-ways">
-          {offered.map(({ way, its }) => (
-            <div key={way} className="halt-way" role="group" aria-label={wayTitles[way]}>
-              <h3>{wayTitles[way]}</h3>
-              {its.map((d) => (
-                <Act
-                  call="POST /api/runs/{run}/decisions"
-                  key={d.decision}
-                  variant={d.decision === 'try-again' ? 'filled' : 'default'}
-                  fullWidth
-                  justify="flex-start"
-                  title={d.means}
-                  onClick={() => setChoosing(d)}
-                >
-                  {decisions[d.decision].title}
-                </Act>
-              ))}
-            </div>
-          ))}
+        <div>
+          {whyNot && <p className="soft">{whyNot}</p>}
+          <div className="halt-ways">
+            {offered.map(({ way, its }) => (
+              <div key={way} className="halt-way" role="group" aria-label={wayTitles[way]}>
+                <h3>{wayTitles[way]}</h3>
+                {its.map((d) => (
+                  <Act
+                    call="POST /api/runs/{run}/decisions"
+                    key={d.decision}
+                    variant={d.decision === 'try-again' ? 'filled' : 'default'}
+                    fullWidth
+                    justify="flex-start"
+                    title={d.means}
+                    onClick={() => setChoosing(d)}
+                  >
+                    {decisions[d.decision].title}
+                  </Act>
+                ))}
+              </div>
+            ))}
+          </div>
         </div>
       </div>
       {choosing && <Choice run={run} decision={choosing} onClose={() => setChoosing(undefined)} />}

@@ -55,8 +55,8 @@ internal static class SecretForms
         ];
     }
 
-    // RFC 4648, both alphabets: what of it does not depend on what stands before and behind, at each of the three places
-    // in a group that it may begin at; with what may hang on to it.
+    // RFC 4648, both alphabets: what of it does not depend on what stands before and behind, at each of the three
+    // places in a group that it may begin at; with what may hang on to it.
     private static IEnumerable<string> Coded(string text)
     {
         var value = Encoding.UTF8.GetBytes(text);

@@ -3,9 +3,10 @@
 # --check says whether they are as they should be.
 . "$(dirname "$0")/setup.sh"
 shapes=(
-  ArtefactLine FetchStanding FollowUpLine KeepingTimes KeptRehearsal LibraryView MemberView MissingLine NoticeLine
-  NoticeRuleLine PlanLine PlanSignOffs PlanView PointAnswer PointView ReadingLine ReadingThen RebuiltView RehearsalsView
-  MadeToken LackView MeView InvitedView PersonView RecordLineView RecordVerdict ReturnPathView RoundView ScheduleView SealedAnew SignedIn StagingLine StagingView SurveyLine SurveyProgress TimeLine TokenView
+  ArtefactLine AskedInView FetchStanding FollowUpLine InvitedView KeepingTimes KeptRehearsal LackView LibraryView
+  MadeToken MeView MemberView MissingLine NoticeLine NoticeRuleLine PersonView PlanLine PlanSignOffs PlanView
+  PointAnswer PointView ReadingLine ReadingThen RebuiltView RecordLineView RecordVerdict RehearsalsView ReturnPathView
+  RoundView ScheduleView SealedAnew SignedIn StagingLine StagingView SurveyLine SurveyProgress TimeLine TokenView
 )
 dotnet tool restore >/dev/null
 made=$(mktemp --suffix .cs)

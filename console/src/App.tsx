@@ -2,6 +2,7 @@ import { lazy, Suspense } from 'react';
 import { Link, Route, Routes, useLocation } from 'react-router';
 import { useMe } from './shared/queries';
 import { Entry, JoinPage } from './shell/Entry';
+import { LetInPage } from './shell/LetInPage';
 import { Shell } from './shell/Shell';
 
 // Each page is loaded as it is opened.
@@ -35,6 +36,7 @@ export function App() {
   if (pathname === '/join') return <JoinPage />;
   if (me.error) return <Entry why={me.error} />;
   if (!me.data) return null;
+  if (pathname === '/let-in') return <LetInPage />;
   return (
     <Shell>
       <Suspense fallback={<p className="soft">Loading the page …</p>}>

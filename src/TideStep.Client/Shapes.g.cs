@@ -120,6 +120,49 @@ namespace TideStep.Client.Shapes
     }
 
     [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
+    public partial class AskedInView
+    {
+        [System.Text.Json.Serialization.JsonConstructor]
+        public AskedInView(string @address, string @code, string @from, bool @here, string @program, System.DateTimeOffset @until)
+        {
+            this.Code = @code;
+            this.Address = @address;
+            this.Program = @program;
+            this.From = @from;
+            this.Here = @here;
+            this.Until = @until;
+        }
+
+        [System.Text.Json.Serialization.JsonPropertyName("code")]
+        public string Code { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("address")]
+        public string Address { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("program")]
+        public string Program { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("from")]
+        public string From { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("here")]
+        public bool Here { get; }
+
+        [System.Text.Json.Serialization.JsonPropertyName("until")]
+        public System.DateTimeOffset Until { get; }
+
+        private System.Collections.Generic.IDictionary<string, object>? _additionalProperties;
+
+        [System.Text.Json.Serialization.JsonExtensionData]
+        public System.Collections.Generic.IDictionary<string, object> AdditionalProperties
+        {
+            get { return _additionalProperties ?? (_additionalProperties = new System.Collections.Generic.Dictionary<string, object>()); }
+            set { _additionalProperties = value; }
+        }
+
+    }
+
+    [System.CodeDom.Compiler.GeneratedCode("NJsonSchema", "14.8.0.0 (NJsonSchema v11.6.2.0 (Newtonsoft.Json v13.0.0.0))")]
     public partial class FetchStanding
     {
         [System.Text.Json.Serialization.JsonConstructor]

@@ -128,6 +128,7 @@ builder
     .AddSingleton<AccessDesk>()
     .AddSingleton<AccessRules>()
     .AddSingleton<SignInPace>()
+    .AddSingleton<LettingIn>()
     .AddSingleton<ActionRecord>()
     .AddSingleton(new Searches(time))
     .AddSingleton(library)
@@ -311,6 +312,7 @@ api.MapKeeping();
 api.MapRehearsals();
 api.MapPoints();
 api.MapPeople();
+api.MapLettingIn();
 api.MapRecord();
 api.MapGet("/service", () =>
         new ServiceView(ServiceSettings.Version, installation, settings.Pace, settings.Guide is not null)

@@ -5,7 +5,8 @@ import { useLocation } from 'react-router';
 import { Trouble } from '../parts/Loaded';
 import { api, Refused, told } from '../shared/client';
 
-function Sheet({ title, children }: { title: string; children: ReactNode }) {
+/** A page beside all others. */
+export function Sheet({ title, children }: { title: string; children: ReactNode }) {
   return (
     <main className="entry">
       <p className="product">Tide Step</p>

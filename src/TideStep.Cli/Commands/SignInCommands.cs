@@ -31,16 +31,23 @@ public static class SignInCommands
             Description =
                 "a PEM file of who vouches for the service's certificate, where the machine does not know them",
         };
+        var code = new Option<bool>("--code")
+        {
+            Description = "show a code that you let in by a browser anywhere, also where there is one beside",
+        };
         return context.Command(
             "login",
-            "Sign in to a service; what is shown to it from then on is kept in your profile, for it alone",
+            "Sign in to a service, by its console unless a name, a token or an invitation is given; what is shown to it "
+                + "from then on is kept in your profile, for it alone",
             async (result, output, ct) =>
             {
                 var address = Profile.AddressOf(result.GetValue(context.Server));
                 var vouches = result.GetValue(authority) is { } pem ? Path.GetFullPath(pem) : null;
                 using var unknown = Profile.Connect(address, null, null, vouches);
-                var key = result.GetValue(token) is { } file
-                    ? await ReadAsync(file, ct)
+                var byConsole = result.GetValue(name) is null && result.GetValue(invitation) is null;
+                var key =
+                    result.GetValue(token) is { } file ? await ReadAsync(file, ct)
+                    : byConsole ? await LetIn.AskAsync(unknown, LetIn.HasBrowser && !result.GetValue(code), ct)
                     : await SignInAsync(
                         unknown,
                         result.GetValue(name),
@@ -61,7 +68,8 @@ public static class SignInCommands
             password,
             invitation,
             token,
-            authority
+            authority,
+            code
         );
     }
 
@@ -84,8 +92,7 @@ public static class SignInCommands
             name = joined.Deserialize<SignedIn>(Json.Options)!.Name;
             return await KeyAsync(client, name, chosen, ct);
         }
-        name ??= Ask("name: ");
-        return await KeyAsync(client, name, await PasswordAsync("password: ", passwordFile, ct), ct);
+        return await KeyAsync(client, name!, await PasswordAsync("password: ", passwordFile, ct), ct);
     }
 
     private static async Task<string> KeyAsync(
@@ -105,14 +112,6 @@ public static class SignInCommands
                 ct
             )
         ).Deserialize<SignedIn>(Json.Options)!.Key!;
-
-    private static string Ask(string what)
-    {
-        if (Console.IsInputRedirected)
-            throw new MisusedException([new Problem("no name was given", null, "Say --name.")]);
-        Console.Error.Write(what);
-        return Console.ReadLine() ?? "";
-    }
 
     private static async Task<string> PasswordAsync(string what, string? file, CancellationToken ct)
     {

@@ -62,6 +62,8 @@ public sealed class ActionRecord(IAccessStore store, TimeProvider time, ILogger<
                 || HttpMethods.IsOptions(http.Request.Method)
                 || path.StartsWithSegments("/api/documents/check")
                 || path.StartsWithSegments("/api/paths")
+                // Whoever waits asks every second; what came of it is the word of whoever lets them in.
+                || http.Response.StatusCode == 202 && path.StartsWithSegments("/api/entries")
             );
     }
 
@@ -102,7 +104,7 @@ public sealed class ActionRecord(IAccessStore store, TimeProvider time, ILogger<
     // The kind and the identifier, without what is asked of it; how somebody comes in is about nothing.
     private static string AboutOf(PathString path) =>
         path.Value!.Split('/', StringSplitOptions.RemoveEmptyEntries) is [_, var kind, .. var rest]
-        && kind is not ("sign-in" or "sign-out" or "join" or "links")
+        && kind is not ("sign-in" or "sign-out" or "join" or "links" or "entries")
             ? string.Join('/', rest.Take(1).Prepend(kind))
             : "";
 

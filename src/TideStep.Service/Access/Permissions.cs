@@ -19,8 +19,14 @@ public static partial class Permissions
 
     private static readonly (string Takes, string Routes)[] Table =
     [
-        ("anonymous", "POST /api/sign-in; POST /api/join"),
-        ("known", "GET /api/me; POST /api/sign-out; POST /api/links; GET /api/service; GET /api/guide"),
+        ("anonymous", "POST /api/sign-in; POST /api/join; POST /api/entries; POST /api/entries/{code}/key"),
+        (
+            "known",
+            """
+            GET /api/me; POST /api/sign-out; POST /api/links; GET /api/service; GET /api/guide;
+            GET /api/entries/{code}; POST /api/entries/{code}
+            """
+        ),
         (
             "look",
             """

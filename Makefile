@@ -37,10 +37,13 @@ test-dates: ## Every test on other days: both clock changes, a leap day, the tur
 soak: build ## A simulated day of fifty runs, and the database cluster with every fault (root on Linux)
 	@scripts/soak.sh
 
+audit: ## Look for packages with known vulnerabilities
+	@. scripts/setup.sh; dotnet list TideStep.slnx package --vulnerable --include-transitive; npm --prefix console audit --omit=dev
+
 pictures: build ## Take the pictures of docs/screenshots anew, from the demo
 	@scripts/pictures.sh
 
 bench: build ## Measure; writes docs/benchmarks.md
 	@scripts/bench.sh
 
-.PHONY: help build demo demo-past example lab-example test test-dates soak pictures bench
+.PHONY: help build demo demo-past example lab-example test test-dates soak audit pictures bench

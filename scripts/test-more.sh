@@ -16,6 +16,8 @@ csharp_formatted() {
   [ -z "$wide" ] || { echo "longer than 120 columns:"; cut -c1-160 <<<"$wide"; return 1; }
 }
 check "C# formatting, 120 columns" csharp_formatted
+# What the unit leaves open, by systemd's own reckoning: at most 2.0 of 10.
+check "the service's unit: exposure" systemd-analyze security --offline=true --threshold=20 deploy/tidestep.service
 check "the C# client as the OpenAPI document has it" scripts/client.sh --check
 check "console: types, lint, formatting" npm --prefix console run --silent check
 check "console: tests" npm --prefix console run --silent test

@@ -8,6 +8,7 @@ need sudo sudo
 need sshd openssh-server
 need mmdebstrap mmdebstrap
 need ip iproute2
+need systemd-analyze systemd
 . scripts/postgres.sh
 log=$(mktemp -d)
 trap 'pg_end; rm -rf "$log"' EXIT

@@ -18,7 +18,7 @@ public static class ServiceOptions
         };
         var database = new Option<string>("--database")
         {
-            Description = "the connection text of a PostgreSQL database; else SQLite",
+            Description = "the connection text of a PostgreSQL database; else TIDESTEP_DATABASE, else SQLite",
             Recursive = true,
         };
         var program = new RootCommand("The Tide Step service: plans and runs upgrades.")

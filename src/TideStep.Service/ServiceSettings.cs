@@ -46,7 +46,7 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
                     ?? Path.Combine(home, ".tidestep")
             ),
             PortOf(configuration["port"] ?? "7470"),
-            configuration["database"],
+            DatabaseOf(configuration),
             PaceOf(configuration["pace"] ?? "1"),
             new[] { configuration["console"], beside }.FirstOrDefault(c => c is not null && Directory.Exists(c))
         )
@@ -60,6 +60,13 @@ public sealed record ServiceSettings(string Data, int Port, string? Database, do
                 : throw new FormatException($"there is no file {guide}: name another with --guide"),
         };
     }
+
+    // It may hold a password: on a command line everybody on the machine could read it.
+    private static string? DatabaseOf(IConfiguration configuration) =>
+        configuration["database"] is { Length: > 0 } said ? said
+        : Environment.GetEnvironmentVariable("TIDESTEP_DATABASE") is { Length: > 0 } given ? given
+        : CredentialOf("database") is { } file ? File.ReadAllText(file).Trim()
+        : null;
 
     // Where a service manager gives credentials, as systemd does by this variable.
     private static string? CredentialOf(string name) =>

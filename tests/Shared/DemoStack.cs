@@ -202,9 +202,18 @@ public sealed class DemoStack : IAsyncDisposable
 
     /// <summary>Starts a service beside ours, which must end by itself; gives its exit status and what it
     /// said.</summary>
-    public async Task<(int Status, string Error)> SecondServiceAsync(params string[] arguments)
+    public Task<(int Status, string Error)> SecondServiceAsync(params string[] arguments) =>
+        SecondServiceAsync([], arguments);
+
+    /// <summary>The same with variables of the environment.</summary>
+    public async Task<(int Status, string Error)> SecondServiceAsync(
+        Dictionary<string, string> environment,
+        string[] arguments
+    )
     {
         var start = Program("Service", "tidestep-service", arguments);
+        foreach (var (name, value) in environment)
+            start.Environment[name] = value;
         start.RedirectStandardError = true;
         using var process = Process.Start(start)!;
         using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(1));

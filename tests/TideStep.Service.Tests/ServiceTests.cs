@@ -358,6 +358,23 @@ public sealed class ServiceTests(StackFixture fixture) : IClassFixture<StackFixt
         Assert.DoesNotContain("   at ", error);
     }
 
+    [Theory]
+    [InlineData("TIDESTEP_DATABASE")]
+    [InlineData("CREDENTIALS_DIRECTORY")]
+    public async Task A_database_and_its_password_need_not_stand_on_the_command_line(string variable)
+    {
+        const string Away = "Host=127.0.0.1;Port=1;Timeout=2;Password=heron-7";
+        var folder = Directory.CreateDirectory(Path.Combine(_stack.Work, "credentials")).FullName;
+        await File.WriteAllTextAsync(Path.Combine(folder, "database"), $"{Away}\n");
+        var (status, error) = await _stack.SecondServiceAsync(
+            new() { [variable] = variable == "TIDESTEP_DATABASE" ? Away : folder },
+            ["--port", "0", "--data", Path.Combine(_stack.Work, "elsewhere")]
+        );
+        Assert.Equal(3, status);
+        Assert.Contains("the database can't be reached", error);
+        Assert.DoesNotContain("heron-7", error);
+    }
+
     [Fact]
     public async Task Who_asks_a_program_for_help_gets_it_and_nothing_starts()
     {

@@ -37,8 +37,8 @@ public static class SignInCommands
         };
         return context.Command(
             "login",
-            "Sign in to a service, by its console unless a name, a token or an invitation is given; what is shown to it "
-                + "from then on is kept in your profile, for it alone",
+            "Sign in to a service, by its console unless a name, a token or an invitation is given; what is shown to "
+                + "it from then on is kept in your profile, for it alone",
             async (result, output, ct) =>
             {
                 var address = Profile.AddressOf(result.GetValue(context.Server));

@@ -9,8 +9,8 @@ namespace TideStep.Service.Access;
 /// <param name="Challenge">The SHA-256, in hexadecimal, of what the command line alone knows (RFC 7636).</param>
 /// <param name="Program">What it says of itself.</param>
 /// <param name="From">The address that it asked from.</param>
-/// <param name="Here">Whether it waits in the browser's own machine, and gets its last piece by that browser alone: then
-/// nobody elsewhere can have asked.</param>
+/// <param name="Here">Whether it waits in the browser's own machine, and gets its last piece by that browser alone:
+/// then nobody elsewhere can have asked.</param>
 public sealed record AskedIn(
     string Code,
     string Challenge,

@@ -78,7 +78,7 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
         reference is null ? "" : Convert.ToHexString(SHA256.HashData(BytesOf(reference)));
 
     // What finds a value, by its mark; a run asks for the same few again and again.
-    private readonly ConcurrentDictionary<string, Regex?> _forms = new();
+    private readonly ConcurrentDictionary<string, SecretForms> _forms = new();
     private const int MostForms = 256;
 
     /// <summary>Takes the values of secrets out of a text, in every form that a far side is likely to print them in, so
@@ -93,8 +93,7 @@ public sealed partial class Secrets(string folder, SecretVault? vault = null)
             if (_forms.Count > MostForms)
                 _forms.Clear();
             var mark = Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(value)));
-            if (_forms.GetOrAdd(mark, _ => SecretForms.Of(value)) is { } forms)
-                text = forms.Replace(text, "•••");
+            text = _forms.GetOrAdd(mark, _ => new SecretForms(value)).HideIn(text);
         }
         return text;
     }

@@ -105,6 +105,25 @@ public sealed class SecretTests : IDisposable
     }
 
     [Fact]
+    public void A_long_key_is_hidden_whole_line_by_line_and_encoded()
+    {
+        using var key = System.Security.Cryptography.RSA.Create(4096);
+        var pem = key.ExportPkcs8PrivateKeyPem();
+        File.WriteAllText(Path.Combine(_folder, "key"), pem + "\n");
+        if (OperatingSystem.IsLinux())
+            File.SetUnixFileMode(Path.Combine(_folder, "key"), UnixFileMode.UserRead);
+        var secrets = new Secrets(_folder);
+        Assert.DoesNotContain(pem.Split('\n')[7], secrets.Mask(["key"], $"> {pem.Split('\n')[7]} <"));
+        Assert.True(secrets.Mask(["key"], pem).Length < 500);
+        var coded = Convert.ToBase64String(
+            System.Text.Encoding.UTF8.GetBytes($"key: {pem}"),
+            Base64FormattingOptions.InsertLineBreaks
+        );
+        var shown = secrets.Mask(["key"], coded);
+        Assert.True(shown.Length < 50, shown);
+    }
+
+    [Fact]
     public void Another_key_takes_the_place_of_the_one_in_use_and_a_rotation_that_broke_off_loses_nothing()
     {
         var (store, key) = (Path.Combine(_folder, "vault.json"), Path.Combine(_folder, "vault.key"));

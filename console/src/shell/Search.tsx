@@ -1,6 +1,6 @@
 import { Modal, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
-import { useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, listed, told } from '../shared/client';
@@ -44,16 +44,25 @@ function Finder({ onClose }: { onClose: () => void }) {
   const runs = useQuery({
     queryKey: ['runs', 'search', asked],
     queryFn: () => listed('/api/runs', { search: asked, limit: 20 }, 20),
+    // What is first stays first while more is typed: who presses Enter means what they see.
+    placeholderData: keepPreviousData,
   });
   const members = useQuery({
     queryKey: ['members', 'search', asked],
     queryFn: () => told(api.GET('/api/members', { params: { query: { text: asked, limit: 8 } } })),
     enabled: asked.length > 1,
     retry: false,
+    placeholderData: keepPreviousData,
   });
   const places = useMemo<Place[]>(
     () => [
-      ...(runs.data?.lines ?? []).map((r) => ({ kind: 'run', title: r.label || r.run, beside: r.run, to: `/runs/${r.run}`, sure: true })),
+      ...(runs.data?.lines ?? []).map((r) => ({
+        kind: 'run',
+        title: r.label || r.run,
+        beside: r.run,
+        to: `/runs/${r.run}`,
+        sure: !runs.isPlaceholderData,
+      })),
       ...(components.data ?? []).map((c) => ({
         kind: 'component',
         title: c.component,
@@ -73,10 +82,10 @@ function Finder({ onClose }: { onClose: () => void }) {
         title: m.member,
         beside: m.running,
         to: `/estate?component=${encodeURIComponent(m.member.split('/')[0] ?? '')}&member=${encodeURIComponent(m.member)}`,
-        sure: true,
+        sure: !members.isPlaceholderData,
       })),
     ],
-    [runs.data, components.data, plans.data, products.data, members.data],
+    [runs.data, runs.isPlaceholderData, components.data, plans.data, products.data, members.data, members.isPlaceholderData],
   );
   const shown = found(places, text, 14);
   const take = (place: Place | undefined) => {
